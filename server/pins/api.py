@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
-from pydantic import UUID4, AfterValidator, Field
+from pydantic import UUID4, AfterValidator, Field, model_validator
 
 from server.document.planted import numbers_of, planted_of
 from server.levels.access import level_for
@@ -17,11 +17,12 @@ from server.stands.access import planting_of, stand_for
 from server.stands.brush_api import OnMesh
 from server.steps import ChangedOut, changed_out
 from thicket.document.pin_rows import VALUES, GoneRow, Row, rows_of
-from thicket.document.settings import Multiple, Number, Share, Strict, shown
+from thicket.document.settings import Degrees, Multiple, Number, Share, Strict, shown
 from thicket.planted.hand import PinChanges, as_rows
 from thicket.planted.planting import Planting
 from thicket.planted.selecting import selected
 from thicket.planted.uprooting import over
+from thicket.planted.varying import Align, Random
 from thicket.planting.pins import bearing_of, lean_of
 from thicket.planting.strokes import Stroke
 from thicket.refused import Refused
@@ -335,10 +336,27 @@ def select(request: HttpRequest, slug: str, data: SelectIn):
     return {"plants": out, "total": total}
 
 
+class RangesIn(Strict):
+    """From where values are drawn by chance; from the stand's own ranges where they are null."""
+
+    turn: tuple[Turn, Turn] | None = None
+    size: tuple[Multiple, Multiple] | None = None
+    lean: tuple[Degrees, Degrees] | None = None
+
+    @model_validator(mode="after")
+    def check(self) -> Self:
+        for name in ("turn", "size", "lean"):
+            pair = getattr(self, name)
+            if pair and pair[0] > pair[1]:
+                raise Refused(f"{name} ends ({pair[1]:g}) below its start ({pair[0]:g})")
+        return self
+
+
 class HandIn(KeyIn):
     """One thing done to many single plants, by stand: values for all of them, or what theirs are to be
-    changed by. All of it or nothing. `free` keeps altitudes while moving, else plants keep their lift above
-    the ground; `push` sets plants where others are in the way."""
+    changed by. All of it or nothing. `random` draws values by chance, for each plant its own; `align` lays
+    plants along the surface, upright, or turns their fronts to an eye at x, z. `free` keeps altitudes while
+    moving, else plants keep their lift above the ground; `push` sets plants where others are in the way."""
 
     plants: dict[int, list[PlantId]] = Field(min_length=1)
     do: Literal["change", "copy", "remove", "release"] = "change"
@@ -354,6 +372,10 @@ class HandIn(KeyIn):
     height: Multiple | None = None
     lift: Lift | None = None
     tint: Share | None = None
+    random: Annotated[list[Random], Field(max_length=4)] = []
+    ranges: RangesIn = RangesIn()
+    align: Align | None = None
+    eye: tuple[Number, Number] | None = None
     push: bool = False
 
     def wish(self, ids: list[str]) -> PinChanges:

@@ -13,8 +13,10 @@ from server.document.planted import planted_of
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.pins.models import Pin
+from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
+from thicket.document.settings import StandSettings
 
 
 class Pins(GroundCase):
@@ -74,6 +76,35 @@ class Pins(GroundCase):
         self.assertEqual(answer.status_code, status, answer.content)
         return answer.json()
 
+    def draw_anew(self, plants, before):
+        """Values by chance, each alone, from the stand's ranges and from given ones; and plants aligned."""
+        now = lambda: {p["plant"]: p for p in self.select(stands=[self.birch.pk], pinned=True)["plants"]}
+        variation = StandSettings.model_validate(Stand.objects.get(pk=self.birch.pk).settings).variation
+        hand = lambda **said: self.hand({self.birch.pk: plants}, push=True, **said)
+        hand(random=["size"])
+        sized = now()
+        heights = [p["height"] for p in sized.values()]
+        self.assertTrue(variation.size[0] - 1e-6 <= min(heights) < max(heights) <= variation.size[1] + 1e-6)
+        self.assertGreater(len(set(heights)), 30)
+        kept = lambda p: [round(p[n], 2) for n in ("x", "z", "lift", "turn", "lean")] + [p["item"]]
+        self.assertEqual([kept(p) for p in sized.values()], [kept(before[i]) for i in sized])
+        hand(random=["turn", "lean"], ranges={"turn": [100, 140], "lean": [5, 8]})
+        turned = now().values()
+        self.assertTrue(all(4.99 <= p["lean"] <= 8.01 for p in turned))
+        self.assertTrue(all(90 <= p["turn"] <= 150 for p in turned))
+        hand(align="upright")
+        self.assertLess(max(p["lean"] for p in now().values()), 0.05)
+        hand(align="eye", eye=[200, 30])
+        for p in now().values():
+            bearing = np.degrees(np.arctan2(200 - p["x"], p["z"] - 30)) % 360
+            self.assertAlmostEqual((p["turn"] - bearing + 180) % 360 - 180, 0, delta=0.1)
+        hand(align="surface")
+        ground = planted_of(Level.objects.get(pk=self.level.pk)).ground
+        for p in now().values():
+            normal = ground.normal_at(np.array([p["x"]]), np.array([p["z"]]))[0]
+            self.assertAlmostEqual(p["lean"], np.degrees(np.arccos(normal[1])), delta=0.1)
+        self.assertIn("ends (8) below", hand(random=["lean"], ranges={"lean": [9, 8]}, status=422)["detail"])
+
     def test_many_are_selected_and_changed_as_one_action(self):
         first = self.state()
         stones = self.level.stands.get(slug="slate-blocks")
@@ -100,12 +131,13 @@ class Pins(GroundCase):
             self.assertAlmostEqual(now["height"], min(was["height"] * 1.2, 10), places=4)
             self.assertAlmostEqual(now["lean"], 12, places=3)
             self.assertAlmostEqual(now["lift"], was["lift"], places=3)
+        self.draw_anew(some[self.birch.pk], after)
         self.hand({self.birch.pk: list(after)[:5]}, do="copy", east=1.5, push=True)
         self.assertEqual(self.select(stands=[self.birch.pk], pinned=True)["total"], 45)
         self.hand({self.birch.pk: list(after)[:5]}, do="change", item="moor-grass", push=True)
         self.assertEqual(self.select(stands=[self.birch.pk], item="moor-grass")["total"], 5)
         self.hand({self.birch.pk: list(after)}, do="remove")
-        for _ in range(4):
+        for _ in range(9):
             self.north.post(f"{self.base}/undo")
         self.assertEqual(self.state(), first)
         self.assertIn(

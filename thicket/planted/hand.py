@@ -20,6 +20,7 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.mesh_hand import TURN, foot_of, moved_on, spot_on
 from thicket.planted.placed_meshes import seats_at
 from thicket.planted.planting import Planting
+from thicket.planted.varying import aligned, drawn_values
 from thicket.planting.pins import bearing_of, leaning, turned_by
 from thicket.planting.points import PointSet, Seats
 from thicket.planting.stands import Driven, Plants, grow
@@ -108,6 +109,9 @@ def _changed(planting: Planting, row: PinRow, given: Mapping[str, Any], **more: 
         q = turned_by(q, given["turn_by"])
     if given.get("lean") is not None:
         q = leaning(q, given["lean"])
+    if given.get("align"):
+        turned = PinRow(**(out | dict(zip(TURN, q.tolist()))))
+        q = aligned(planting, turned, given["align"], given.get("eye") or (x, z))
     return PinRow(**(out | dict(zip(TURN, q.tolist())) | more))
 
 
@@ -171,6 +175,8 @@ def requested_pins(planting: Planting, wish: PinChanges, key: object) -> dict[in
         now = rows.get(plant) or base[plant]
         if not isinstance(now, PinRow):
             raise Conflict(f"plant: {plant} was removed; release it first")
+        if given.get("random"):
+            given = given | drawn_values(planting, key, plant, given["random"], given.get("ranges") or {})
         rows[plant] = _changed(planting, now, given)
     for plant in wish.remove:
         home = base[plant].home

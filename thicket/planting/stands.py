@@ -135,7 +135,7 @@ def times(a, b):
 
 
 @nb.njit(nogil=True, cache=True)
-def _tilt(nx, ny, nz, follow):
+def upright_to(nx, ny, nz, follow):
     """The turn that lays the upright `follow` of the way toward the normal."""
     ux, uy, uz = nx * follow, 1.0 + (ny - 1.0) * follow, nz * follow
     length = np.sqrt(ux * ux + uy * uy + uz * uz)
@@ -175,7 +175,7 @@ def _forms(
         if leans.shape[0] > 0:
             tilt *= leans[k]
         way = 2.0 * np.pi * draw[4]
-        q = _tilt(normals[k, 0], normals[k, 1], normals[k, 2], follow)
+        q = upright_to(normals[k, 0], normals[k, 1], normals[k, 2], follow)
         q = times(q, (np.sin(tilt) * np.cos(way), 0.0, np.sin(tilt) * np.sin(way), np.cos(tilt)))
         q = times(q, (0.0, np.sin(half), 0.0, np.cos(half)))
         size = sizes[chosen, 0] + (sizes[chosen, 1] - sizes[chosen, 0]) * draw[0]

@@ -566,6 +566,10 @@ export const HandInBounds = {
     "max": 1,
     "step": 0.05,
     "unit": "%"
+  },
+  "eye": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
   }
 } as const
 export const HereInBounds = {
@@ -907,6 +911,26 @@ export const PlotBounds = {
   "shares": {
     "min": 0,
     "max": 1000000000000.0
+  }
+} as const
+export const RangesInBounds = {
+  "turn": {
+    "min": -360,
+    "max": 720,
+    "step": 5,
+    "unit": "\u00b0"
+  },
+  "size": {
+    "min": 0.05,
+    "max": 10,
+    "step": 0.05,
+    "unit": "\u00d7"
+  },
+  "lean": {
+    "min": 0,
+    "max": 90,
+    "step": 1,
+    "unit": "\u00b0"
   }
 } as const
 export const RebalanceInBounds = {

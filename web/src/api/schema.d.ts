@@ -6936,8 +6936,9 @@ export interface components {
         /**
          * HandIn
          * @description One thing done to many single plants, by stand: values for all of them, or what theirs are to be
-         *     changed by. All of it or nothing. `free` keeps altitudes while moving, else plants keep their lift above
-         *     the ground; `push` sets plants where others are in the way.
+         *     changed by. All of it or nothing. `random` draws values by chance, for each plant its own; `align` lays
+         *     plants along the surface, upright, or turns their fronts to an eye at x, z. `free` keeps altitudes while
+         *     moving, else plants keep their lift above the ground; `push` sets plants where others are in the way.
          */
         HandIn: {
             /**
@@ -6997,10 +6998,51 @@ export interface components {
             /** Tint */
             tint?: number | null;
             /**
+             * Random
+             * @default []
+             */
+            random: ("turn" | "size" | "lean" | "item")[];
+            /**
+             * @default {
+             *       "turn": null,
+             *       "size": null,
+             *       "lean": null
+             *     }
+             */
+            ranges: components["schemas"]["RangesIn"];
+            /** Align */
+            align?: ("surface" | "upright" | "eye") | null;
+            /** Eye */
+            eye?: [
+                number,
+                number
+            ] | null;
+            /**
              * Push
              * @default false
              */
             push: boolean;
+        };
+        /**
+         * RangesIn
+         * @description From where values are drawn by chance; from the stand's own ranges where they are null.
+         */
+        RangesIn: {
+            /** Turn */
+            turn?: [
+                number,
+                number
+            ] | null;
+            /** Size */
+            size?: [
+                number,
+                number
+            ] | null;
+            /** Lean */
+            lean?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * SnapshotOut

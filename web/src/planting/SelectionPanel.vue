@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { HandInBounds } from '../api/bounds'
-import { mdiContentCopy, mdiDeleteOutline, mdiEyeOutline } from '@mdi/js'
-import { computed } from 'vue'
+import { HandInBounds, RangesInBounds } from '../api/bounds'
+import { mdiContentCopy, mdiDeleteOutline, mdiEyeOutline, mdiTuneVariant } from '@mdi/js'
+import { computed, ref } from 'vue'
 import type { Selected, View } from '../api/client'
 import { whole } from '../budget/budget'
 import { useLevel } from '../level/level'
@@ -9,6 +9,7 @@ import { useSelection } from './selection'
 import ActionButton from '../shared/ActionButton.vue'
 import ItemPicker from '../shared/ItemPicker.vue'
 import NumberField from '../shared/NumberField.vue'
+import PairField from '../shared/PairField.vue'
 
 /** Single plants that are selected: numbers for all of them, mixed ones shown as mixed. */
 const props = defineProps<{ view: () => View | null }>()
@@ -41,6 +42,35 @@ const FIELDS: [Name, string, number][] = [
   ['width', 'Width', 2],
   ['lift', 'Above the ground', 2],
 ]
+const RANDOM = [
+  { name: 'turn', title: 'turn' },
+  { name: 'size', title: 'size' },
+  { name: 'lean', title: 'lean' },
+  { name: 'item', title: 'item' },
+] as const
+const RANGES = [
+  { name: 'turn', title: 'Turn' },
+  { name: 'size', title: 'Size' },
+  { name: 'lean', title: 'Lean' },
+] as const
+const ALIGN = [
+  { to: 'surface', title: 'to the ground' },
+  { to: 'upright', title: 'upright' },
+  { to: 'eye', title: 'to the eye' },
+] as const
+/** Whether values are drawn from ranges given here, not from those of each plant's stand. */
+const ownRanges = ref(false)
+const ranges = ref<Record<'turn' | 'size' | 'lean', [number, number]>>({
+  turn: [0, 360],
+  size: [0.8, 1.2],
+  lean: [0, 5],
+})
+const random = (name: (typeof RANDOM)[number]['name']) =>
+  selection.act({ random: [name], ...(ownRanges.value ? { ranges: ranges.value } : {}) })
+const eye = (): [number, number] | null => {
+  const v = props.view()
+  return v ? [v.x, v.z] : null
+}
 const SHOWN = 60
 const listed = computed(() => {
   const v = props.view()
@@ -107,6 +137,50 @@ const listed = computed(() => {
         :data-test="`size-${f}`"
         @click="selection.act({ size_by: f })"
         >× {{ f }}</v-btn
+      >
+    </div>
+    <div class="row">
+      <span class="faint">Draw anew</span>
+      <v-btn
+        v-for="r in RANDOM"
+        :key="r.name"
+        size="x-small"
+        :disabled="locked"
+        :data-test="`random-${r.name}`"
+        @click="random(r.name)"
+        >{{ r.title }}</v-btn
+      >
+      <ActionButton
+        size="x-small"
+        :icon="mdiTuneVariant"
+        :on="ownRanges"
+        tip="From ranges of your own in place of the stand’s"
+        data-test="random-ranges"
+        @click="ownRanges = !ownRanges"
+      />
+    </div>
+    <template v-if="ownRanges">
+      <PairField
+        v-for="r in RANGES"
+        :key="r.name"
+        :label="r.title"
+        :value="ranges[r.name]"
+        :bounds="RangesInBounds[r.name]"
+        :disabled="locked"
+        :test="`range-${r.name}`"
+        @change="ranges = { ...ranges, [r.name]: $event }"
+      />
+    </template>
+    <div class="row">
+      <span class="faint">Align</span>
+      <v-btn
+        v-for="a in ALIGN"
+        :key="a.to"
+        size="x-small"
+        :disabled="locked"
+        :data-test="`align-${a.to}`"
+        @click="selection.act({ align: a.to, eye: eye() })"
+        >{{ a.title }}</v-btn
       >
     </div>
     <div class="row">

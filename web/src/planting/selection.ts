@@ -8,7 +8,7 @@ import { useTrial, type Send } from '../level/trial'
 type Place = [number, number]
 type Wish = Partial<Omit<HandIn, 'key' | 'plants'>>
 /** What is done to plants unless it is wished otherwise. */
-const WISHES = { do: 'change', free: false, east: 0, south: 0, turn_by: 0, size_by: 1 } as const
+const WISHES = { do: 'change' as const, free: false, east: 0, south: 0, turn_by: 0, size_by: 1 }
 /** No wish for an item, nor for what was set by hand. */
 const NONE = { item: '', pinned: false }
 /** So many plants at once are tried before the change is kept. */
@@ -114,11 +114,14 @@ export const useSelection = defineStore('selection', () => {
       if (!chosen.length) throw new Error('None of them is set by hand: there is nothing to release.')
       const by: Record<string, string[]> = {}
       for (const p of chosen) (by[p.stand] ??= []).push(p.plant)
-      const wished = { plants: by, push: push.value, ...WISHES, ...wish }
+      // Under one key, so that what is drawn by chance is kept as it was tried.
+      const one = { key: crypto.randomUUID(), plants: by, push: push.value }
+      const drawn = { random: wish.random ?? [], ranges: wish.ranges ?? {} }
+      const wished = { ...one, ...WISHES, ...wish, ...drawn }
       const send: Send = (view, headers) =>
         api.POST('/api/levels/{slug}/hand', {
           ...store.here(),
-          body: { key: crypto.randomUUID(), ...wished, view },
+          body: { ...wished, view },
           headers,
         })
       if (chosen.length < MANY) store.take(await answer(send(store.seen)))
