@@ -77,19 +77,27 @@ class VariationSettings(Strict):
         return self
 
 
+Offset = Annotated[Number, shown(1, "m")]
+
+
 class NoiseSettings(Strict):
     """Noise in level space; see `thicket.ground.noise.Noise`."""
 
-    form: Literal["gradient", "ridged", "cellular"] = "gradient"
+    form: Literal["gradient", "ridged", "cellular", "cells", "borders", "light"] = "gradient"
     wavelength: Annotated[float, Field(allow_inf_nan=False, ge=0.5, le=20000), shown(5, "m")] = 40
     octaves: Annotated[int, Field(ge=1, le=8)] = 3
     contrast: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20), shown(0.1)] = 1
     shift: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5), shown(0.05)] = 0
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 1
+    moved: tuple[Offset, Offset] = (0, 0)
 
 
 Bearing = Annotated[float, Field(allow_inf_nan=False, ge=0, le=360), shown(5, "°")]
 Rise = Annotated[float, Field(allow_inf_nan=False, ge=-90, le=90), shown(5, "°")]
+
+
+Soft = Annotated[float, Field(allow_inf_nan=False, ge=0, le=20000)]
+"""A width in the unit of what a condition looks at."""
 
 
 class ConditionSettings(Strict):
@@ -98,8 +106,8 @@ class ConditionSettings(Strict):
     kind: Annotated[str, WithJsonSchema({"type": "string", "enum": list(KINDS)})]
     lo: Number
     hi: Number
-    soft_lo: Metres = 0
-    soft_hi: Metres = 0
+    soft_lo: Soft = 0
+    soft_hi: Soft = 0
     join: Literal["and", "or", "except"] = "and"
     on: bool = True
     centre: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360), shown(5, "°")] = 180

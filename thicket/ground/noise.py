@@ -50,7 +50,9 @@ def fractal_noise(seed, x, z, wavelength, octaves):
     return out
 
 
-FORMS = ("gradient", "ridged", "cellular")
+FORMS = ("gradient", "ridged", "cellular", "cells", "borders", "light")
+"""`cellular` is the nearness of scattered points; `cells`, a value for each point's cell; `borders`, the
+nearness of the cells' borders; `light`, thin bent lines along them, like light on the floor of a pool."""
 
 
 @dataclass(frozen=True)
@@ -58,7 +60,8 @@ class Noise:
     """Noise to plant by: its form, the wavelength in m of the widest octave, and how values are spread.
 
     Each octave is half as wide and half as strong as the last. Values lie about 0.5; `contrast` spreads them
-    (1 as they come, 0 all alike) and `shift` raises or lowers them; they are cut to 0–1.
+    (1 as they come, 0 all alike) and `shift` raises or lowers them; they are cut to 0–1. `moved`, by how many
+    m to the east and the south it lies elsewhere.
     """
 
     form: str = "gradient"
@@ -67,6 +70,7 @@ class Noise:
     contrast: float = 1.0
     shift: float = 0.0
     seed: int = 1
+    moved: tuple[float, float] = (0.0, 0.0)
 
     def __post_init__(self) -> None:
         if self.form not in FORMS:
@@ -139,15 +143,58 @@ def _cellular_row(seed, x0, z, cell, width, weight, out):
 
 
 @nb.njit(nogil=True, cache=True)
-def _noise(form, seed, wavelength, octaves, contrast, shift, cell, col0, row0, out):
+def _cells_row(seed, x0, z, cell, width, weight, form, out):
+    """Add one octave of what lies in the cells around random points, one to each square of the lattice: form
+    3, a value for each cell; 4, how near its border lies; 5, thin lines along bent borders."""
+    last_x, last_z = -(1 << 62), -(1 << 62)
+    px, pz, own = np.empty(25), np.empty(25), np.empty(25)
+    for i in range(out.shape[0]):
+        x, y = (x0 + i * cell) / width, z / width
+        if form == 5:
+            bent = gradient_noise(seed + 31, 1.3 * x, 1.3 * y)
+            y += 0.3 * gradient_noise(seed + 57, 1.3 * x, 1.3 * y)
+            x += 0.3 * bent
+        ix, iz = int(np.floor(x)), int(np.floor(y))
+        if ix != last_x or iz != last_z:
+            for k in range(25):
+                h = cell_hash(seed, ix + k % 5 - 2, iz + k // 5 - 2)
+                px[k] = ix + k % 5 - 2 + (h & 0xFFFF) / 65536.0
+                pz[k] = iz + k // 5 - 2 + (h >> 16) / 65536.0
+                own[k] = unit(cell_hash(seed + 101, ix + k % 5 - 2, iz + k // 5 - 2))
+            last_x, last_z = ix, iz
+        least, nearest = 1e9, 0
+        for k in range(25):
+            far = (px[k] - x) ** 2 + (pz[k] - y) ** 2
+            if far < least:
+                least, nearest = far, k
+        if form == 3:
+            out[i] += weight * (own[nearest] - 0.5)
+            continue
+        border = 1.0
+        for k in range(25):
+            dx, dz = px[k] - px[nearest], pz[k] - pz[nearest]
+            apart = np.sqrt(dx * dx + dz * dz)
+            if k != nearest and apart > 0.0:
+                middle = ((px[k] + px[nearest]) / 2 - x) * dx + ((pz[k] + pz[nearest]) / 2 - y) * dz
+                border = min(border, middle / apart)
+        if form == 4:
+            out[i] += weight * (0.5 - 3.2 * min(border, 0.3125))
+        else:
+            out[i] += weight * (np.exp(-14.0 * border) - 0.5)
+
+
+@nb.njit(nogil=True, cache=True)
+def _noise(form, seed, wavelength, octaves, contrast, shift, moved, cell, col0, row0, out):
     row = np.empty(out.shape[1])
     for j in range(out.shape[0]):
-        z = (row0 + j + 0.5) * cell
-        x0 = (col0 + 0.5) * cell
+        z = (row0 + j + 0.5) * cell - moved[1]
+        x0 = (col0 + 0.5) * cell - moved[0]
         row[:] = 0.0
         weight, reach, width = 1.0, 0.0, wavelength
         for octave in range(octaves):
-            if form == 2:
+            if form > 2:
+                _cells_row(seed + 7919 * octave, x0, z, cell, width, weight, form, row)
+            elif form == 2:
                 _cellular_row(seed + 7919 * octave, x0, z, cell, width, weight, row)
             else:
                 _gradient_row(seed + 7919 * octave, x0, z, cell, width, weight, form == 1, row)
@@ -157,6 +204,10 @@ def _noise(form, seed, wavelength, octaves, contrast, shift, cell, col0, row0, o
         for i in range(out.shape[1]):
             v = 0.5 + shift + contrast * row[i] / reach
             out[j, i] = min(max(v, 0.0), 1.0)
+
+
+def _moved(noise: Noise) -> tuple[float, float]:
+    return float(noise.moved[0]), float(noise.moved[1])
 
 
 def noise_field(noise: Noise, cell: float, window: tuple[int, int, int, int]) -> np.ndarray:
@@ -178,6 +229,7 @@ def noise_field(noise: Noise, cell: float, window: tuple[int, int, int, int]) ->
         noise.octaves,
         float(noise.contrast),
         float(noise.shift),
+        _moved(noise),
         float(cell),
         col0,
         row0,
@@ -187,15 +239,17 @@ def noise_field(noise: Noise, cell: float, window: tuple[int, int, int, int]) ->
 
 
 @nb.njit(nogil=True, cache=True)
-def _noise_at(form, seed, wavelength, octaves, contrast, shift, x, z, out):
+def _noise_at(form, seed, wavelength, octaves, contrast, shift, moved, x, z, out):
     for k in range(x.shape[0]):
-        _noise(form, seed, wavelength, octaves, contrast, shift, 1.0, x[k] - 0.5, z[k] - 0.5, out[k : k + 1])
+        at = x[k] - 0.5, z[k] - 0.5
+        _noise(form, seed, wavelength, octaves, contrast, shift, moved, 1.0, at[0], at[1], out[k : k + 1])
 
 
 def noise_at(noise: Noise, x: np.ndarray, z: np.ndarray) -> np.ndarray:
     """Noise at places, as `noise_field` has it at the cell centres: x, z float64 (n,) in m; float32 (n,)."""
     out = np.empty((len(x), 1), np.float32)
-    seed, given = seed_of("noise", noise.seed), (float(noise.contrast), float(noise.shift))
+    seed = seed_of("noise", noise.seed)
+    given = float(noise.contrast), float(noise.shift), _moved(noise)
     form = FORMS.index(noise.form)
     _noise_at(form, seed, float(noise.wavelength), noise.octaves, *given, x, z, out)
     return out[:, 0]

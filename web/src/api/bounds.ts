@@ -214,15 +214,11 @@ export const ConditionSettingsBounds = {
   "soft_lo": {
     "min": 0,
     "max": 20000,
-    "step": 1,
-    "unit": "m",
     "default": 0
   },
   "soft_hi": {
     "min": 0,
     "max": 20000,
-    "step": 1,
-    "unit": "m",
     "default": 0
   },
   "centre": {
@@ -902,6 +898,12 @@ export const NoiseSettingsBounds = {
   "seed": {
     "min": 0,
     "default": 1
+  },
+  "moved": {
+    "min": -1000000000.0,
+    "max": 1000000000.0,
+    "step": 1,
+    "unit": "m"
   }
 } as const
 export const PlotBounds = {

@@ -4351,7 +4351,11 @@ export interface components {
              *       "octaves": 3,
              *       "contrast": 1,
              *       "shift": 0,
-             *       "seed": 1
+             *       "seed": 1,
+             *       "moved": [
+             *         0,
+             *         0
+             *       ]
              *     }
              */
             noise: components["schemas"]["NoiseSettings"];
@@ -4721,7 +4725,7 @@ export interface components {
              * @default gradient
              * @enum {string}
              */
-            form: "gradient" | "ridged" | "cellular";
+            form: "gradient" | "ridged" | "cellular" | "cells" | "borders" | "light";
             /**
              * Wavelength
              * @default 40
@@ -4747,6 +4751,17 @@ export interface components {
              * @default 1
              */
             seed: number;
+            /**
+             * Moved
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            moved: [
+                number,
+                number
+            ];
         };
         /**
          * PlotCostOut

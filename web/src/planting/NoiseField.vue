@@ -12,23 +12,47 @@ const props = defineProps<{ condition: Condition; disabled?: boolean }>()
 const emit = defineEmits<{ change: [condition: Condition] }>()
 const store = useLevel()
 const canvas = ref<HTMLCanvasElement>()
-const FORMS = (['gradient', 'ridged', 'cellular'] as const).map((value) => ({ value, title: value }))
+const FORMS = [
+  { value: 'gradient', title: 'gradient' },
+  { value: 'ridged', title: 'ridged' },
+  { value: 'cellular', title: 'points' },
+  { value: 'cells', title: 'cells' },
+  { value: 'borders', title: 'borders of cells' },
+  { value: 'light', title: 'lines of light' },
+] as const
 let values: Uint8Array | null = null
 let side = 128
 let round = 0
 
+/** How many metres the picture is wide. */
+const metres = () =>
+  Math.min(
+    Math.max(props.condition.noise!.wavelength! * 4, 8),
+    Math.max(store.level!.columns, store.level!.rows) * store.level!.cell,
+  )
+/** Dragging the picture moves the noise over the level. */
+let grabbed: { x: number; y: number; moved: readonly number[] } | null = null
+function grab(event: PointerEvent) {
+  if (props.disabled) return
+  grabbed = { x: event.clientX, y: event.clientY, moved: props.condition.noise!.moved ?? [0, 0] }
+  ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+}
+function drag(event: PointerEvent) {
+  if (!grabbed) return
+  const scale = metres() / (canvas.value!.getBoundingClientRect().width || 1)
+  const by = [event.clientX - grabbed.x, event.clientY - grabbed.y]
+  const [x, z] = grabbed.moved.map((v, k) => Math.round((v + by[k] * scale) * 10) / 10)
+  set({ moved: [x, z] })
+}
+
 async function load() {
   const mine = ++round
   const n = props.condition.noise!
-  const metres = Math.min(
-    Math.max(n.wavelength! * 4, 8),
-    Math.max(store.level!.columns, store.level!.rows) * store.level!.cell,
-  )
   try {
     const found = await answer(
       api.POST('/api/levels/{slug}/conditions/noise', {
         params: { path: { slug: store.slug } },
-        body: { noise: n, x: 0, z: 0, side: metres },
+        body: { noise: n, x: 0, z: 0, side: metres() },
       }),
     )
     if (mine !== round) return
@@ -59,6 +83,10 @@ watch(() => JSON.stringify(props.condition.noise), load)
 watch(() => [props.condition.lo, props.condition.hi, props.condition.soft_lo, props.condition.soft_hi], draw)
 const set = (part: Partial<Noise>) =>
   emit('change', { ...props.condition, noise: { ...props.condition.noise!, ...part } })
+function move(k: number, metres: number) {
+  const [x, z] = props.condition.noise!.moved ?? [0, 0]
+  set({ moved: k ? [x, metres] : [metres, z] })
+}
 </script>
 
 <template>
@@ -68,7 +96,13 @@ const set = (part: Partial<Noise>) =>
       width="128"
       height="128"
       data-test="noise-picture"
-      aria-label="The noise, green where it suits"
+      aria-label="The noise, green where it suits; drag it to move it"
+      title="Drag it to move the noise over the level"
+      :class="{ still: disabled }"
+      @pointerdown="grab"
+      @pointermove="drag"
+      @pointerup="grabbed = null"
+      @pointercancel="grabbed = null"
     />
     <div>
       <ChoiceField
@@ -125,6 +159,18 @@ const set = (part: Partial<Noise>) =>
         test="noise-seed"
         @change="set({ seed: Math.round($event) })"
       />
+      <NumberField
+        v-for="(label, k) in ['Moved east', 'Moved south']"
+        :key="label"
+        :label="label"
+        :value="condition.noise!.moved?.[k] ?? 0"
+        :bounds="NoiseSettingsBounds.moved"
+        :digits="1"
+        :normal="0"
+        :disabled="disabled"
+        :test="`noise-moved-${k}`"
+        @change="move(k, $event)"
+      />
     </div>
   </div>
 </template>
@@ -138,8 +184,13 @@ const set = (part: Partial<Noise>) =>
   --field-width: 92px;
 }
 canvas {
+  cursor: move;
+  touch-action: none;
   width: 104px;
   height: 104px;
   border: 1px solid var(--line);
+}
+canvas.still {
+  cursor: default;
 }
 </style>

@@ -23,6 +23,7 @@ export function fresh(kind: Kind, level: { low: number; high: number }): Conditi
     contrast: 1,
     shift: 0,
     seed: 1 + Math.floor(Math.random() * 9999),
+    moved: [0, 0] as [number, number],
   }
   return {
     kind,
