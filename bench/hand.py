@@ -1,0 +1,60 @@
+"""Hand: masks made from six conditions against working out their suitability alone, and rivers and basins
+against filling the ground's depressions, over 2,048²."""
+
+from __future__ import annotations
+
+import statistics
+import time
+from collections.abc import Callable
+
+from bench._short import short
+
+SIDE, ROUNDS = short((2048, 5), (128, 1))
+CONDITIONS = [
+    {"kind": "altitude", "lo": 60, "hi": 160, "soft_lo": 6, "soft_hi": 14},
+    {"kind": "slope", "lo": 0, "hi": 28, "soft_hi": 9},
+    {"kind": "facing", "lo": 0, "hi": 70, "soft_hi": 30, "centre": 200},
+    {"kind": "hollow", "lo": -9, "hi": 0.5, "soft_hi": 1.5, "join": "or"},
+    {"kind": "wetness", "lo": 5, "hi": 30, "soft_lo": 1.5},
+    {"kind": "noise", "lo": 0.5, "hi": 1, "soft_lo": 0.2, "join": "except"},
+]
+
+
+def seconds(work: Callable[[], object]) -> float:
+    """The median time that work takes."""
+    spent = []
+    for _ in range(ROUNDS):
+        began = time.perf_counter()
+        work()
+        spent.append(time.perf_counter() - began)
+    return statistics.median(spent)
+
+
+def main() -> int:
+    import thicket
+    from bench._scenes import level
+    from thicket.document.mask_sources import MaskSource
+    from thicket.ground.wetness import basins, catchments, fill_depressions
+    from thicket.planted.masks import made_mask
+    from thicket.warm import warm
+
+    warm()
+    document = level(SIDE)
+    source = MaskSource.model_validate({"made_from": "suitability", "conditions": CONDITIONS})
+    conditions = [c.core() for c in source.conditions]
+    heights = document.heights.ground.heights
+    for work in (fill_depressions, catchments, basins):
+        work(heights[:64, :64])
+    alone = seconds(lambda: thicket.plant(document).rasters.suitability(conditions).array)
+    made = seconds(lambda: made_mask(thicket.plant(document), source))
+    filled = seconds(lambda: fill_depressions(heights))
+    rivers, parted = seconds(lambda: catchments(heights)), seconds(lambda: basins(heights))
+    print(f"hand: a mask of six conditions over {SIDE}² in {made:.2f} s, their suitability in {alone:.2f} s")
+    print(f"  ratio {made / alone:.2f} (at most 1.5)")
+    print(f"  depressions filled in {filled:.2f} s, rivers in {rivers:.2f} s, basins in {parted:.2f} s")
+    print(f"  ratios {rivers / filled:.2f} and {parted / filled:.2f} (at most 1.5 each)")
+    return 0 if max(made / alone, rivers / filled, parted / filled) <= 1.5 else 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
