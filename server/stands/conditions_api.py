@@ -16,12 +16,9 @@ from pydantic import Field
 from server.document.planted import planted_of
 from server.levels.access import check_may_change, level_for, may_change
 from server.levels.models import Level
-from server.requests import KeyIn
 from server.stands.access import planting_of, stand_for, tried
-from server.stands.actions import keep_several
 from server.stands.checking import merged
 from server.stands.models import ConditionSet
-from server.steps import ChangedOut, changed_out
 from thicket.document.settings import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
 from thicket.ground.noise import Noise, noise_field
 from thicket.planted.explaining import layer_bands, look, why
@@ -128,13 +125,6 @@ class WhyOut(Schema):
     trails: list[str]
 
 
-class CopyIn(KeyIn):
-    """Conditions to give to other stands of the level."""
-
-    conditions: Conditions
-    to: list[int] = Field(min_length=1, max_length=200)
-
-
 class SetIn(Strict):
     """A set of conditions under a name; one of the same name is replaced."""
 
@@ -192,15 +182,6 @@ def why_here(request: HttpRequest, slug: str, stand: int, data: WhyIn):
     row = stand_for(level_for(request, slug), stand)
     planting = tried(row, merged(row, data.settings)) if data.settings else planting_of(row)
     return why(planted_of(row.level), planting, data.x, data.z, data.on)
-
-
-@router.post("/levels/{slug}/conditions/copy", response=ChangedOut)
-def copy(request: HttpRequest, slug: str, data: CopyIn):
-    """Give conditions to other stands, in place of theirs, as one journal entry; all of them or none."""
-    level = level_for(request, slug, to="plant")
-    given = [c.model_dump(mode="json") for c in data.conditions]
-    changes = {pk: {"conditions": given} for pk in dict.fromkeys(data.to)}
-    return changed_out(request, level, keep_several(request.user, level, data.key, changes))
 
 
 def _set_out(request: HttpRequest, row: ConditionSet) -> dict:

@@ -245,7 +245,6 @@ class Roles(GroundCase):
             f"{level}/conditions/look": ("see", SLOPE),
             f"{level}/conditions/noise": ("see", {"noise": {}, "side": 100}),
             f"{stand}/why": ("see", {"x": 90, "z": 90}),
-            f"{level}/conditions/copy": ("plant", {"key": key, "conditions": [SLOPE], "to": [birch]}),
             f"{level}/cost": ("see", VIEW),
             f"{level}/beat": ("see", BENCH),
             f"{level}/undo": ("plant", {}),

@@ -438,18 +438,16 @@ class Conditions(GroundCase):
             {"kind": "stand", "lo": 0, "hi": 9, "stand": self.level.stands.get(slug="slate-blocks").number},
         ]
         others = [self.birch.pk, self.level.stands.get(slug="moor-grass").pk]
-        copied = self.post("/conditions/copy", {"key": key(), "conditions": rules, "to": others}).json()
+        copy = lambda to: self.north.patch(
+            f"{self.base}/stands",
+            {"key": key(), "stands": {pk: {"settings": {"conditions": rules}} for pk in to}},
+            content_type="application/json",
+        )
+        copied = copy(others).json()
         self.assertEqual(len(copied["entry"]["stands"]), 2)
         self.assertEqual({len(Stand.objects.get(pk=pk).settings["conditions"]) for pk in others}, {3})
         entries = Entry.objects.count()
-        refused = self.post(
-            "/conditions/copy",
-            {
-                "key": key(),
-                "conditions": rules,
-                "to": [self.birch.pk, self.level.stands.get(slug="slate-blocks").pk],
-            },
-        )
+        refused = copy([self.birch.pk, self.level.stands.get(slug="slate-blocks").pk])
         self.assertEqual((refused.status_code, Entry.objects.count()), (422, entries))
         body = json.dumps({"name": "Gentle turf", "level": self.level.slug, "conditions": rules})
         made = self.north.post("/api/condition-sets", body, content_type="application/json").json()

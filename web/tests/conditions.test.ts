@@ -345,7 +345,7 @@ describe('the conditions of a stand', () => {
   it('are copied to other stands, saved as a set and taken from one', async () => {
     const fit = { conditions: [fresh('wetness', LEVEL)], notes: ['The layer moss is not in this level.'] }
     const { asked, open, now } = await list([slope()], {
-      'POST /api/levels/fell/conditions/copy': changed(),
+      'PATCH /api/levels/fell/stands': changed(),
       'GET /api/levels/fell/stands': store.stands,
       'GET /api/levels/fell/pulse': PULSE,
       'GET /api/levels/fell/shapes': [],
@@ -360,8 +360,8 @@ describe('the conditions of a stand', () => {
     await nextTick()
     at('copy-go').click()
     await settled(30)
-    expect(asked.find((a) => a.what.endsWith('/copy'))!.body).toMatchObject({ to: [2] })
-    expect(at('condition-message').textContent).toContain('Copied to Stand 2')
+    const copied = asked.filter((a) => a.what === 'PATCH /api/levels/fell/stands')
+    expect(copied[0].body).toMatchObject({ stands: { 2: { settings: { conditions: [{ kind: 'slope' }] } } } })
     await open('condition-sets', 'set-4')
     expect([now().map((c) => c.kind), at('condition-message').textContent]).toEqual([
       ['wetness'],

@@ -1831,26 +1831,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/levels/{slug}/conditions/copy": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Copy
-         * @description Give conditions to other stands, in place of theirs, as one journal entry; all of them or none.
-         */
-        post: operations["server_stands_conditions_api_copy"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/condition-sets": {
         parameters: {
             query?: never;
@@ -7313,22 +7293,6 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
-        };
-        /**
-         * CopyIn
-         * @description Conditions to give to other stands of the level.
-         */
-        CopyIn: {
-            /**
-             * Key
-             * Format: uuid4
-             */
-            key: string;
-            view?: components["schemas"]["ViewIn"] | null;
-            /** Conditions */
-            conditions: components["schemas"]["ConditionSettings"][];
-            /** To */
-            to: number[];
         };
         /** SetOut */
         SetOut: {
@@ -19760,113 +19724,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WhyOut"];
-                };
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description There is no such thing, or one is no member of it. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description It is locked, overtaken or removed. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description What was sent cannot be taken. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too many at once: wait. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description A failure of the server. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The database does not answer: try again. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    server_stands_conditions_api_copy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CopyIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */

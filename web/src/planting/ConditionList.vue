@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiContentCopy, mdiDeleteOutline, mdiPlus, mdiTrayFull } from '@mdi/js'
+import { mdiDeleteOutline, mdiPlus, mdiTrayFull } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { answer, api, type Condition, type ConditionSet } from '../api/client'
 import type { Draft } from './useDraft'
@@ -8,13 +8,13 @@ import { begun, fresh, ORDER, type Kind } from './conditions'
 import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
 import ConditionCard from './ConditionCard.vue'
+import CopyTo from './CopyTo.vue'
 
 const props = defineProps<{ draft: Draft; locked: boolean }>()
 const store = useLevel()
 const d = props.draft
 const sets = shallowRef<ConditionSet[]>([])
 const setName = ref('')
-const targets = ref<number[]>([])
 const message = ref('')
 const trouble = ref('')
 const dragged = ref<number | null>(null)
@@ -23,7 +23,6 @@ const over = ref<number | null>(null)
 const shared = computed(() => d.shared((s) => s.conditions!))
 const list = computed(() => shared.value.value ?? [])
 const put = (conditions: Condition[]) => d.change({ conditions })
-const others = computed(() => store.stands.filter((s) => !store.selected.includes(s.id)))
 
 function set(k: number, c: Condition) {
   put(list.value.map((old, i) => (i === k ? c : old)))
@@ -63,17 +62,6 @@ async function takeBands(layer: string) {
     }
     put(next)
     message.value = `Altitude and slope hold the middle nine tenths of ${layer}.`
-  })
-}
-async function copy() {
-  await guarded(async () => {
-    const body = { key: crypto.randomUUID(), conditions: list.value, to: targets.value }
-    store.take(await answer(api.POST('/api/levels/{slug}/conditions/copy', { ...store.here(), body })))
-    message.value = `Copied to ${store.stands
-      .filter((s) => targets.value.includes(s.id))
-      .map((s) => s.name)
-      .join(', ')}.`
-    targets.value = []
   })
 }
 const loadSets = () => guarded(async () => void (sets.value = await answer(api.GET('/api/condition-sets'))))
@@ -168,31 +156,7 @@ onMounted(loadSets)
           />
         </v-list>
       </v-menu>
-      <v-menu :close-on-content-click="false">
-        <template #activator="{ props: menu }"
-          ><ActionButton
-            v-bind="menu"
-            :icon="mdiContentCopy"
-            tip="Copy these conditions to other stands"
-            :why="d.dirty.value && 'keep or drop the draft first'"
-            data-test="copy-conditions"
-            >Copy to</ActionButton
-          ></template
-        >
-        <v-card class="sheet">
-          <v-checkbox
-            v-for="s in others"
-            :key="s.id"
-            v-model="targets"
-            :value="s.id"
-            :label="s.name"
-            :data-test="`copy-${s.slug}`"
-          />
-          <v-btn color="primary" variant="flat" :disabled="!targets.length" data-test="copy-go" @click="copy"
-            >Copy these conditions</v-btn
-          >
-        </v-card>
-      </v-menu>
+      <CopyTo v-if="store.chosen.length === 1" :draft="d" only="conditions" />
       <v-menu :close-on-content-click="false">
         <template #activator="{ props: menu }"
           ><ActionButton

@@ -10,6 +10,7 @@ import { useTrial } from '../level/trial'
 import ActionButton from '../shared/ActionButton.vue'
 import ClashList from './ClashList.vue'
 import ColourField from '../shared/ColourField.vue'
+import CopyTo from './CopyTo.vue'
 import ConditionList from './ConditionList.vue'
 import DraftFooter from './DraftFooter.vue'
 import FoldingPart from '../shared/FoldingPart.vue'
@@ -127,7 +128,9 @@ const costs = computed(() =>
 
 <template>
   <div v-if="store.chosen.length" class="bench" data-test="planting-bench">
-    <StandCard v-if="store.chosen.length === 1" :stand="store.chosen[0]" />
+    <StandCard v-if="store.chosen.length === 1" :stand="store.chosen[0]">
+      <CopyTo :draft="d" />
+    </StandCard>
     <template v-else>
       <h2>{{ title }}</h2>
       <p v-if="store.mayPlant" class="several">

@@ -171,6 +171,7 @@ const setSeed = (text: string) =>
         @click="duplicate()"
         >Duplicate</ActionButton
       >
+      <slot />
       <ActionButton
         :icon="stand.locked ? mdiLockOpenVariantOutline : mdiLockOutline"
         :tip="stand.locked ? 'Let it be changed again' : 'Keep its settings, painting and plants as they are'"
