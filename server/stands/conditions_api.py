@@ -22,6 +22,7 @@ from server.stands.models import ConditionSet
 from thicket.document.settings import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
 from thicket.ground.noise import Noise, noise_field
 from thicket.planted.explaining import layer_bands, look, why
+from thicket.site.kinds import KINDS
 
 router = Router(tags=["conditions"])
 PICTURE = 128
@@ -246,10 +247,10 @@ def fit(request: HttpRequest, slug: str, pk: int):
     for given in _the_set(pk).conditions:
         given = dict(given)
         name = given.pop("stand_name", "")
-        if given["kind"] == "stand":
+        if "stand" in KINDS[given["kind"]].parameters:
             given["stand"] = numbers.get(name, 0)
         lack = {
-            "stand": not given["stand"] and f"stand {name!r}",
+            **dict.fromkeys(("stand", "painting"), not given["stand"] and f"stand {name!r}"),
             "mask": given["mask"] not in masks and f"mask image {given['mask']!r}",
             "layer": not set(given["layers"]) <= layers and f"ground layer {', '.join(given['layers'])}",
         }.get(given["kind"])

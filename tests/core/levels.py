@@ -75,7 +75,7 @@ def tuned(level, slug, settings):
 
 def condition(rng, above):
     """A site condition drawn by chance, which may measure to one of the stands above, by number."""
-    kind = rng.choice([*KINDS, *(["stand"] if above else [])])
+    kind = rng.choice([*KINDS, *(["stand", "painting"] if above else [])])
     said = {
         "kind": kind,
         "join": rng.choice(["and", "and", "or", "except"]),
@@ -86,6 +86,8 @@ def condition(rng, above):
     }
     if kind == "stand":
         return said | {"lo": 1, "hi": rng.choice([8, 14]), "soft_hi": 5, "stand": rng.choice(above)}
+    if kind == "painting":
+        return said | {"lo": -0.2, "hi": 1, "soft_lo": 0.3, "stand": rng.choice(above)}
     lo, hi, soft = KINDS[kind]
     return (
         said

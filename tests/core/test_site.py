@@ -9,12 +9,17 @@ from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 from shapely.geometry import LineString, Point, Polygon
 
+import thicket
+from tests.core.levels import drawn_level, plain_stand
+from thicket.document.edits import ChangeSettings, OrderStands, SetTouchCell
 from thicket.ground.noise import FORMS, Noise, noise_field
 from thicket.ground.rasters import regrid_vertices, resample
 from thicket.ground.shapes import Shape, box, circle, depth_field, distance_field, distances_at, in_clearing
 from thicket.ground.wetness import topographic_wetness_index
+from thicket.planted.brushing import Brush
 from thicket.planting.density import TOUCH_UNIT, density, density_at, density_field
 from thicket.planting.hashing import cell_hash, seed_of
+from thicket.planting.strokes import Stroke
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, drive_factor, middle, result, suitability
 from thicket.site.fields import suitable, values
@@ -28,6 +33,7 @@ Z, X = np.mgrid[0 : ROWS + 1, 0 : COLUMNS + 1].astype(float)
 HEIGHTS = (50 + 12 * np.sin(X / 9) + 9 * np.cos(Z / 7) + RNG.normal(0, 0.5, X.shape)).astype(np.float32)
 HEIGHTS[30:36, 30:40] = 55
 PLANTS = RNG.uniform(0, 100, (60, 2))
+PAINTED = RNG.uniform(-1, 1, (ROWS, COLUMNS)).astype(np.float32)
 SHAPES = {
     1: Shape("path", ((3.0, 4.0), (60.0, 40.0), (110.0, 90.0)), 3.0),
     2: Shape("area", ((20.0, 15.0), (70.0, 20.0), (50.0, 80.0), (25.0, 60.0)), clear=None),
@@ -52,6 +58,7 @@ SITE = Site(
     SHAPES,
     lambda: topographic_wetness_index(HEIGHTS, CELL),
     plants,
+    painting=lambda number, w: np.ascontiguousarray(PAINTED[w[1] : w[3], w[0] : w[2]]),
 )
 
 
@@ -71,6 +78,7 @@ def condition(kind, draw):
         },
         "area": {"depth": draw(st.booleans())},
         "stand": {"stand": 7},
+        "painting": {"stand": 7},
         "mask": {"mask": "round"},
     }
     hi = draw(st.floats(0, 25))
@@ -238,6 +246,44 @@ class Shapes(unittest.TestCase):
         for bad in (lambda: circle(0, 0, 0), lambda: box(0, 0, 1, 0, 0)):
             with self.assertRaises(ValueError):
                 bad()
+
+
+class PaintedStands(unittest.TestCase):
+    def test_the_painting_of_a_stand_is_read_at_any_touch_cell_and_window(self):
+        level = drawn_level(5)
+        number = next(n for n, touch in level.touch.items() if touch.painted_anywhere)
+        c = Condition("painting", -1, 1, stand=number)
+        for cell in (1.0, 0.5, 3.0):
+            planted = thicket.plant(SetTouchCell(cell=cell).apply(level))
+            whole = planted.rasters.whole_values(c)
+            touch = planted.level.touch_of(number).array / TOUCH_UNIT
+            if cell == 1.0:
+                np.testing.assert_allclose(whole, touch, atol=1e-6)
+            window = (37, 50, 141, 130)
+            part = planted.rasters.values(c, window)
+            np.testing.assert_allclose(part, whole[50:130, 37:141], atol=1e-5)
+            for j, i in ((50, 60), (77, 120), (255, 255)):
+                near = touch[
+                    max(int((j + 0.5) / cell - 0.5), 0) : int((j + 0.5) / cell + 0.5) + 1,
+                    max(int((i + 0.5) / cell - 0.5), 0) : int((i + 0.5) / cell + 0.5) + 1,
+                ]
+                self.assertTrue(near.min() - 1e-6 <= whole[j, i] <= near.max() + 1e-6, (cell, j, i))
+
+    def test_who_follows_the_painting_of_a_sward_follows_its_strokes(self):
+        level = drawn_level(5).with_stand(plain_stand(40, "Moss", 5.0))
+        sward = next(s for s in level.in_order if s.sward)
+        level = OrderStands(put={40: ("Moss", 99)}).apply(level)
+        where = {"kind": "painting", "stand": sward.number, "lo": 0.2, "hi": 1}
+        planted = thicket.plant(ChangeSettings(put={40: {"conditions": [where]}}).apply(level))
+        before = planted.planting(40).count()
+        stroke = Stroke("thicken", [(60, 200), (160, 200)], 30, 0.3, 1.0)
+        after = planted.after(Brush(stroke).painting(planted, [sward.number])).after
+        again = thicket.plant(after.level)
+        self.assertGreater(after.planting(40).count(), before + 50)
+        for sheet in again.planting(40).sheets_in(again.planting(40).everywhere):
+            one, two = (p.planting(40).plants(sheet) for p in (after, again))
+            np.testing.assert_array_equal(one.form, two.form)
+            self.assertEqual(after.planting(40).key(sheet), again.planting(40).key(sheet))
 
 
 class NoiseFields(unittest.TestCase):

@@ -12,6 +12,7 @@ from thicket.planted.places import anchors_among, anchors_named
 from thicket.planted.suitability import SiteRasters
 from thicket.refused import Refused
 from thicket.site.conditions import Condition
+from thicket.site.kinds import OF_STANDS
 
 
 class Checked(Protocol):
@@ -41,8 +42,9 @@ def check_site(planted: Checked, stand: Stand) -> None:
         if lack:
             raise Refused(f"{where}: {lack[0].lower()}{lack[1:]}")
         condition.rule.check_on(condition, planted.cell)
-        if condition.rule.needs == "plants":
-            check_above(stand, planted.stands[condition.stand], where)
+        if condition.rule.needs in OF_STANDS:
+            plants = condition.rule.needs == "plants"
+            check_above(stand, planted.stands[condition.stand], where, plants)
     check_layout(planted, stand)
 
 
@@ -90,7 +92,7 @@ def check_order(before: Checked, after: Checked) -> None:
     Raises: Refused naming the stand.
     """
     for stand in after.level.in_order:
-        measures = any(c.rule.needs == "plants" for _, c in conditions_of(stand))
+        measures = any(c.rule.needs in OF_STANDS for _, c in conditions_of(stand))
         if not (stand.settings.on or measures or stand.settings.layout.kind == "anchors"):
             continue
         try:
@@ -119,13 +121,13 @@ def conditions_of(stand: Stand) -> list[tuple[str, Condition]]:
     return found + mix
 
 
-def check_above(stand: Stand, other: Stand, where: str) -> None:
-    """Refuse a stand to be asked about that is a sward, or is not planted before the one that asks; where it
-    does so, in words.
+def check_above(stand: Stand, other: Stand, where: str, plants: bool = True) -> None:
+    """Refuse a stand to be asked about that is not planted before the one that asks, or, where its plants are
+    asked for, is a sward; where it does so, in words.
 
     Raises: Refused.
     """
-    if other.sward:
+    if other.sward and plants:
         raise Refused(
             f"{where}: {other.name} is a sward, it has no single plants to be near, away from or on"
         )

@@ -10,6 +10,7 @@ from thicket.document.reading import open_zip
 from thicket.planted.asking import check_above, check_layout, conditions_of
 from thicket.planted.level import PlantedLevel
 from thicket.refused import Refused
+from thicket.site.kinds import OF_STANDS
 
 
 def check_level(level: Level) -> None:
@@ -22,8 +23,9 @@ def check_level(level: Level) -> None:
     for stand in level.in_order:
         try:
             for where, condition in conditions_of(stand):
-                if condition.rule.needs == "plants" and condition.stand in level.stands:
-                    check_above(stand, level.stands[condition.stand], where)
+                if condition.rule.needs in OF_STANDS and condition.stand in level.stands:
+                    plants = condition.rule.needs == "plants"
+                    check_above(stand, level.stands[condition.stand], where, plants)
             if stand.settings.layout.kind == "anchors":
                 check_layout(planted, stand)
         except Refused as error:

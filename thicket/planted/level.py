@@ -17,7 +17,7 @@ from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
 from thicket.hashing import hash_of
 from thicket.lazy import lazy
-from thicket.planted.asking import check_order
+from thicket.planted.asking import check_order, conditions_of
 from thicket.planted.comparing import Difference, difference
 from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, stand_cost
 from thicket.planted.export import files_of
@@ -226,6 +226,7 @@ class PlantedLevel:
         made before."""
         after = PlantedLevel(level, self.cache, self.threads, self.baked)
         moved: dict[int, Box] = {}
+        read = {c.stand for s in level.in_order for _, c in conditions_of(s) if c.rule.needs == "painting"}
         for old, new, painted in alike_stands(self.level, level):
             was = self._plantings.get(new.number)
             if was is None:
@@ -244,7 +245,7 @@ class PlantedLevel:
             now.take_over(was, region, set(moved))
             after._plantings[new.number] = now
             after.regions[new.number] = region
-            if region is not None and not new.sward:
+            if region is not None and (not new.sward or new.number in read):
                 moved[new.number] = region
         return after
 

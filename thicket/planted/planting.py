@@ -39,6 +39,7 @@ from thicket.planting.stands import Plants, grow, join, planted
 from thicket.planting.trails import laid_over, trails_near
 from thicket.refused import Refused
 from thicket.site.conditions import DRIVES, Condition
+from thicket.site.kinds import OF_STANDS
 
 SWARD_PER_M2_CEILING = 16.0
 MANY = 300_000
@@ -469,8 +470,9 @@ class Planting(Sheets):
                 by = own + (other.footprint if may_stand_under(self.facts, other) else other.widest)
                 boxes.append((changed[other.stand.number], by))
         for c in self.facts.asked:
-            if c.rule.needs == "plants" and c.stand in changed:
-                boxes.append((changed[c.stand], c.reach + 4 * self.cell + own))
+            if c.rule.needs in OF_STANDS and c.stand in changed:
+                by = c.reach if c.rule.needs == "plants" else self.touch_cell
+                boxes.append((changed[c.stand], by + 4 * self.cell + own))
         if self.host in changed:
             boxes.append((changed[self.host], self.places.host_reach() + own))
         if not boxes:
@@ -482,7 +484,7 @@ class Planting(Sheets):
         return (
             self.host in numbers
             or self.occupancy.follows(numbers)
-            or any(c.rule.needs == "plants" and c.stand in numbers for c in self.facts.asked)
+            or any(c.rule.needs in OF_STANDS and c.stand in numbers for c in self.facts.asked)
         )
 
     def take_over(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:

@@ -11,6 +11,7 @@ import numpy as np
 
 from thicket.cache import Cache
 from thicket.document.level import Level
+from thicket.ground.heights import sample
 from thicket.ground.shapes import Shape, distance_field
 from thicket.ground.wetness import topographic_wetness_index
 from thicket.hashing import digest
@@ -19,6 +20,7 @@ from thicket.planted.parts import Standing
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.sheets import Box, widened
 from thicket.planted.tiled import TiledRaster
+from thicket.planting.density import TOUCH_UNIT
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, Drive, deciding, drive_factor, driving, joined
 from thicket.site.fields import values
@@ -58,6 +60,7 @@ class SiteRasters:
             self.wetness,
             self._places,
             self._nearby,
+            self._painting,
         )
 
     def _nearby(self, numbers: Sequence[int], but: Sequence[int]) -> list[Nearby]:
@@ -88,6 +91,23 @@ class SiteRasters:
         planting = self.other(number)
         parts = [planting.plants(sheet).form[:, [0, 2]] for sheet in planting.sheets_in(box)]
         return np.concatenate(parts) if parts else np.empty((0, 2))
+
+    def _painting(self, number: int, window: Window) -> np.ndarray:
+        """What is painted of a stand at the cell centres of a window, float32 −1 to 1."""
+        ratio = self.cell / self.level.touch_cell
+        touch, (col0, row0) = self.level.touch_of(number).window(self._touch_cells(window))
+        touch = np.pad(touch, [(0, max(2 - size, 0)) for size in touch.shape], mode="edge")
+        v, u = np.meshgrid(
+            (np.arange(window[1], window[3]) + 0.5) * ratio - 0.5 - row0,
+            (np.arange(window[0], window[2]) + 0.5) * ratio - 0.5 - col0,
+            indexing="ij",
+        )
+        return sample(touch, u.ravel(), v.ravel()).reshape(u.shape) / np.float32(TOUCH_UNIT)
+
+    def _touch_cells(self, window: Window) -> Window:
+        ratio = self.cell / self.level.touch_cell
+        x0, z0, x1, z1 = (v * ratio for v in window)
+        return int(x0) - 2, int(z0) - 2, int(x1) + 3, int(z1) + 3
 
     def shapes_near(self, shapes: Iterable[tuple[int, Shape]], window: Window, reach: float) -> tuple:
         """What identifies the shapes within a reach of a window."""
@@ -121,6 +141,9 @@ class SiteRasters:
                 box = widened((x0, z0, x1, z1), c.reach + 1.0)
                 planting = self.other(c.stand)
                 return *common, c.reach, digest([planting.key(sheet) for sheet in planting.sheets_in(box)])
+            case "painting":
+                touch = self.level.touch_of(c.stand).digest(self._touch_cells(window))
+                return *common, self.level.touch_cell, touch
             case "meshes":
                 chosen_meshes = [n for n in c.shapes or self.level.surfaces if n in self.level.surfaces]
                 keys = [self._meshes().key(number) for number in chosen_meshes]
@@ -167,6 +190,8 @@ class SiteRasters:
                 return "One of the placed meshes that a distance is taken to is no longer there"
             case "plants" if c.stand not in self.level.stands:
                 return "The stand that a distance is taken to is no longer there"
+            case "painting" if c.stand not in self.level.stands:
+                return "The stand whose painting is looked at is no longer there"
         return ""
 
     def whole_values(self, c: Condition) -> np.ndarray:

@@ -27,10 +27,12 @@ from thicket.refused import Refused
 from thicket.site.parameters import ENDLESS, Parameters
 from thicket.site.site import PlacesOnMeshes, Site, Window, box_gap, grown
 
+OF_STANDS = "plants", "painting"
+"""What follows from other stands, which must be planted before."""
 DISTANCE_SHOWN = 150.0
 """How far, in m, distances are shown where the band ends nearer."""
 
-Need = Literal["heights", "flow", "layers", "mask", "shapes", "plants", "meshes", "nothing"]
+Need = Literal["heights", "flow", "layers", "mask", "shapes", "plants", "painting", "meshes", "nothing"]
 """What of a level a condition's values follow from; `flow` is the wetness of the whole ground."""
 
 
@@ -352,6 +354,28 @@ class ToObstacle(_ToShapes):
     begin = 2.0, ENDLESS, 2.0, 0.0
 
 
+class Painting(Kind):
+    """What is painted of a stand above: −1 where all is taken away to +1 where a full measure is added."""
+
+    name, title = "painting", "painting of a stand"
+    label, says = "Painting of a stand", "−1 taken away, 0 unpainted, +1 added"
+    begin, needs, shown = (0.1, 1.0, 0.1, 0.0), "painting", (-1.0, 1.0)
+    parameters = ("stand",)
+
+    def check(self, c: Parameters) -> None:
+        if not c.stand:
+            raise Refused("a condition on a stand's painting needs the stand")
+
+    def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
+        if site.painting is None:
+            raise Refused("what is painted of the other stand is not known here")
+        return site.painting(c.stand, window)
+
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        """Read on the plan."""
+        return places.terrain(c)
+
+
 @nb.njit(nogil=True, cache=True)
 def _nearest(places, cell, col0, row0, reach, out):
     rows, cols = out.shape
@@ -504,6 +528,7 @@ KINDS: dict[str, Kind] = {
         ToArea(),
         ToObstacle(),
         ToStand(),
+        Painting(),
         ToMesh(),
         MaskImage(),
         Flat(),

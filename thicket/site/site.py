@@ -25,7 +25,8 @@ class Site:
     heights float32 (rows + 1, columns + 1) in m; cell in m; layers uint8 (rows, columns) by name, 255 for
     all; masks uint8 or uint16 of any size by name, stretched over the level; shapes by number; wetness, gives
     the wetness raster of the whole ground at the vertices; plants, gives the places (n, 2) of a stand's
-    plants in a box of level metres; meshes, gives points over placed meshes of some numbers, all when there
+    plants in a box of level metres; painting, what is painted of a stand at the cells of a window, float32
+    −1 to 1; meshes, gives points over placed meshes of some numbers, all when there
     are none, but for those of others.
     """
 
@@ -37,6 +38,7 @@ class Site:
     wetness: Callable[[], np.ndarray] | None = None
     plants: Callable[[int, tuple[float, float, float, float]], np.ndarray] | None = None
     meshes: Callable[[Sequence[int], Sequence[int]], list[Nearby]] | None = None
+    painting: Callable[[int, Window], np.ndarray] | None = None
 
     @property
     def cells(self) -> tuple[int, int]:

@@ -231,6 +231,26 @@ export const KINDS = {
     "radiusStep": 1.0,
     "distance": true
   },
+  "painting": {
+    "label": "Painting of a stand",
+    "unit": "",
+    "says": "−1 taken away, 0 unpainted, +1 added",
+    "step": 0.05,
+    "digits": 2,
+    "begin": [
+      0.1,
+      1.0,
+      0.1,
+      0.0
+    ],
+    "parameters": [
+      "stand"
+    ],
+    "radius": 20.0,
+    "radiusLabel": "",
+    "radiusStep": 1.0,
+    "distance": false
+  },
   "mesh": {
     "label": "Distance to placed meshes",
     "unit": "m",

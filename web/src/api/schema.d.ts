@@ -4272,7 +4272,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "altitude" | "slope" | "facing" | "toward" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "mesh" | "mask" | "flat";
+            kind: "altitude" | "slope" | "facing" | "toward" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "painting" | "mesh" | "mask" | "flat";
             /** Lo */
             lo: number;
             /** Hi */

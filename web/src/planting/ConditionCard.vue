@@ -3,7 +3,7 @@ import { mdiChevronDown, mdiChevronUp, mdiClose, mdiCrosshairsGps, mdiDragVertic
 import { computed, onScopeDispose, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Condition, type Look } from '../api/client'
 import { KINDS } from '../api/kinds'
-import { fieldOf, has, inBand } from './conditions'
+import { asksFor, fieldOf, has, inBand, noneAbove } from './conditions'
 import { inverted, STRAIGHT, through, type Curve } from './curve'
 import { useLevel } from '../level/level'
 import { useTool } from './tool'
@@ -107,7 +107,7 @@ const share = computed(() => {
 const above = computed(() => {
   const first = store.chosen[0]
   const at = store.stands.indexOf(first)
-  return store.stands.filter((s, k) => !s.sward && k < at)
+  return store.stands.filter((s, k) => asksFor(c.value.kind, s) && k < at)
 })
 /** What a distance can be taken to: the level's shapes of its kind, or its placed meshes. */
 const ofKind = computed(() =>
@@ -277,7 +277,7 @@ function keys(event: KeyboardEvent) {
         @change="set({ stand: $event ?? 0 })"
       />
       <p v-if="has(c.kind, 'stand') && !above.length" class="faint">
-        No stand with single plants stands above this one.
+        {{ noneAbove(c.kind) }}
       </p>
       <ChoiceField
         v-if="has(c.kind, 'mask')"

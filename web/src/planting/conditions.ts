@@ -50,6 +50,11 @@ export function fresh(kind: Kind, level: { low: number; high: number }): Conditi
   }
 }
 
+/** Whether conditions of a kind may ask for a stand above: its painting, or, of single plants, its plants. */
+export const asksFor = (kind: Kind, stand: { sward: boolean }): boolean => kind === 'painting' || !stand.sward
+export const noneAbove = (kind: Kind): string =>
+  `No stand ${kind === 'painting' ? '' : 'with single plants '}stands above this one in the column.`
+
 /**
  * A new condition of a kind with what it needs of a level filled in: the first ground layer, the first mask
  * image, a stand. Throws: where the level has none of it.
@@ -64,8 +69,8 @@ export function begun(
   if (has(kind, 'layers')) c.layers = level.layers.slice(0, 1).map((l) => l.name)
   if (has(kind, 'mask') && !(c.mask = masks[0]?.name ?? ''))
     throw new Error('This level has no mask images yet: bring one in on the Ground bench.')
-  if (has(kind, 'stand') && !(c.stand = above.find((s) => !s.sward)?.number ?? 0))
-    throw new Error('No stand with single plants stands above this one in the column.')
+  if (has(kind, 'stand') && !(c.stand = above.find((s) => asksFor(kind, s))?.number ?? 0))
+    throw new Error(noneAbove(kind))
   return c
 }
 

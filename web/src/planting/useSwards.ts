@@ -2,6 +2,7 @@ import type { ShallowRef } from 'vue'
 import { answerBytes, api, type Stand } from '../api/client'
 import { rasterOf } from '../stage/payload'
 import type { Raster } from '../stage/isolines'
+import { has } from './conditions'
 import { sureOf } from '../stage/sheetKeys'
 import type { Stage } from '../stage/stage'
 import type { Stores } from '../shared/stores'
@@ -12,7 +13,7 @@ function denser(a: Raster, b: Raster): Raster {
 }
 /** Where a sward is dense follows from other stands only where a condition asks for one. */
 const densityKeys = (sward: Stand): string[] =>
-  sward.settings.conditions?.some((c) => c.kind === 'stand')
+  sward.settings.conditions?.some((c) => has(c.kind, 'stand'))
     ? sward.sheets.keys
     : sward.sheets.keys.map(sureOf)
 
