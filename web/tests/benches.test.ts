@@ -139,6 +139,27 @@ describe('plants that are selected', () => {
     page!.place.querySelector<HTMLElement>('li .v-btn')!.click()
     expect(gone).toEqual([[3, 4]])
   })
+  it('are drawn anew, each value alone, from ranges of one’s own if wished, and aligned', async () => {
+    const { done } = await begin([plant('a'), plant('b')])
+    at('random-size').click()
+    await settled(20)
+    at('random-ranges').click()
+    await nextTick()
+    await write('range-lean-hi', '9')
+    at('range-lean-hi').querySelector('input')!.blur()
+    at('random-lean').click()
+    await settled(20)
+    at('align-upright').click()
+    await settled(20)
+    at('align-eye').click()
+    await settled(20)
+    expect(done()).toMatchObject([
+      { random: ['size'], ranges: {} },
+      { random: ['lean'], ranges: { lean: [0, 9] } },
+      { align: 'upright', random: [] },
+      { align: 'eye', eye: [0, 0] },
+    ])
+  })
   it('are all changed by one press, and none of a locked stand', async () => {
     const { done } = await begin([plant('a'), plant('b')])
     at('turn--45').click()
