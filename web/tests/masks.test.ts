@@ -82,7 +82,7 @@ describe('the mask images of a level', () => {
     page.end()
     expect(masks.sheet).toBe(null)
   })
-  it('are made again from the same, named anew by Enter, and stay as they are when that is refused', async () => {
+  it('are made again from the same, named anew by Enter, and stay as they were when refused', async () => {
     const asked = await list([mask('Brook', { source: SOURCE, current: false })], {
       [MAKE]: () => changed({}, { masks: [mask('Brook', { source: SOURCE })] }),
       'POST /api/levels/fell/masks/Brook/rename': () => refuse('to: there is a mask image of this name.'),
@@ -109,8 +109,8 @@ describe('a mask that is made', () => {
     page = await show(MaskMaker, { onClose: () => closed++ })
     const masks = useMasks()
     await until(() => masks.sheet)
-    const looked = () =>
-      asked.filter((a) => a.what === LOOK).map((a) => (a.body as { source: MaskSource }).source)
+    const looks = () => asked.filter((a) => a.what === LOOK)
+    const looked = () => looks().map((a) => (a.body as { source: MaskSource }).source)
     expect(looked()[0]).toMatchObject({ made_from: 'values', cell: 0.5, low: null, high: null })
     expect(looked()[0].conditions).toMatchObject([{ kind: 'slope' }])
     await write('mask-high', '30')
