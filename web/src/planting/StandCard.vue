@@ -163,7 +163,7 @@ const setSeed = (text: string) =>
         @change="change({ colour: $event })"
       />
     </div>
-    <div v-if="can" class="row">
+    <div v-if="can" class="row acts">
       <ActionButton
         :icon="mdiContentCopy"
         tip="Begin another stand with all that this one is"
@@ -236,6 +236,9 @@ const setSeed = (text: string) =>
   gap: 6px;
   align-items: center;
   margin: 6px 0;
+}
+.row.acts {
+  flex-wrap: wrap;
 }
 .row > .v-input {
   min-width: 0;
