@@ -249,6 +249,8 @@ LOW = [
                 _and("wetness", 5.5, 11, 1, 2),
                 _and("slope", 0, 30, 0, 8),
                 _and("layer", 0.4, 1, 0.2, layers=["turf"]),
+                # It makes way where somebody paints gorse in.
+                _and("painting", 0.3, 1, 0.2, join="except", stand="gorse"),
                 _and(
                     "noise",
                     0.7,

@@ -129,7 +129,9 @@ def chance(rng, level):
             cell=1.0,
         ),
         "view": lambda: ChangeViews(
-            put={"There": SavedView(name="There", x=9, y=400, z=9, heading=0, pitch=rng.uniform(0, 9), fov=50)}
+            put={
+                "There": SavedView(name="There", x=9, y=400, z=9, heading=0, pitch=rng.uniform(0, 9), fov=50)
+            }
         ),
         "atmosphere": lambda: SetAtmosphere(put={"sun": {"bearing": rng.randrange(300)}}),
         "drawing": lambda: SetDrawing(put={"full_meshes": rng.choice([None, 50]), "fades": rng.random()}),
