@@ -299,6 +299,12 @@ class StandSettings(Strict):
             raise Refused("on: only a free layout can grow on placed meshes")
         return self
 
+    @property
+    def painting_read(self) -> set[int]:
+        """The stands, by number, whose painting its conditions look at."""
+        drives = (entry.drive for entry in self.mix if entry.drive)
+        return {c.stand for c in (*self.conditions, *drives) if c.kind == "painting"}
+
     def core(self, number: int, seed: int) -> CoreStand:
         """The stand as the core plants it."""
         v = self.variation

@@ -17,7 +17,7 @@ from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
 from thicket.hashing import hash_of
 from thicket.lazy import lazy
-from thicket.planted.asking import check_order, conditions_of
+from thicket.planted.asking import check_order
 from thicket.planted.comparing import Difference, difference
 from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, stand_cost
 from thicket.planted.export import files_of
@@ -226,7 +226,7 @@ class PlantedLevel:
         made before."""
         after = PlantedLevel(level, self.cache, self.threads, self.baked)
         moved: dict[int, Box] = {}
-        read = {c.stand for s in level.in_order for _, c in conditions_of(s) if c.rule.needs == "painting"}
+        read = {number for stand in level.in_order for number in stand.settings.painting_read}
         for old, new, painted in alike_stands(self.level, level):
             was = self._plantings.get(new.number)
             if was is None:

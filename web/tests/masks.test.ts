@@ -135,7 +135,8 @@ describe('a mask that is made', () => {
     await choose('mask-stand', 'Stand 2')
     const sent = () => (asked.at(-1)!.body as { source: MaskSource }).source
     await until(() => sent().made_from === 'suitability' && sent().conditions!.length)
-    await until(() => at('mask-trouble'))
+    await until(() => !useMasks().busy)
+    await nextTick()
     expect(asked.at(-1)!.body).toMatchObject({ source: { made_from: 'suitability', conditions } })
     expect(at('mask-trouble').textContent).toContain('there are none')
     expect(at('mask-keep').classList.contains('v-btn--disabled')).toBe(true)

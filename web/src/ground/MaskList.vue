@@ -24,6 +24,8 @@ import { useMasks } from './masks'
 const store = useLevel()
 const masks = useMasks()
 const file = ref<File | null>(null)
+/** Of one that is brought in; that of one there is has it replaced. */
+const broughtName = ref('')
 const trouble = ref('')
 const making = ref(false)
 const picking = ref(false)
@@ -56,10 +58,11 @@ async function bring(picked: File | File[] | null) {
   if (!given) return
   const form = new FormData()
   form.set('key', crypto.randomUUID())
-  form.set('name', given.name.replace(/\.[^.]+$/, '').slice(0, 40))
+  form.set('name', broughtName.value.trim() || given.name.replace(/\.[^.]+$/, '').slice(0, 40))
   form.set('file', given)
   await guarded(async () => void store.take(await upload<Changed>(`/levels/${store.slug}/masks`, form)))
   file.value = null
+  broughtName.value = ''
 }
 const one = (m: Mask) => ({ path: { slug: store.slug, name: m.name } })
 const remove = (m: Mask) =>
@@ -168,16 +171,27 @@ const see = (m: Mask) => (masks.shown === m.name ? masks.hide() : void masks.loo
         >From colours …</v-btn
       >
     </div>
-    <v-file-input
-      v-model="file"
-      label="Bring in a mask image"
-      accept=".png,.tif,.tiff"
-      prepend-icon=""
-      :prepend-inner-icon="mdiUpload"
-      hide-details
-      data-test="mask-file"
-      @update:model-value="bring"
-    />
+    <div class="two">
+      <v-text-field
+        v-model="broughtName"
+        label="Name"
+        placeholder="the file’s"
+        persistent-placeholder
+        maxlength="40"
+        hide-details
+        data-test="mask-name"
+      />
+      <v-file-input
+        v-model="file"
+        label="Bring one in"
+        accept=".png,.tif,.tiff"
+        prepend-icon=""
+        :prepend-inner-icon="mdiUpload"
+        hide-details
+        data-test="mask-file"
+        @update:model-value="bring"
+      />
+    </div>
   </template>
   <MaskMaker v-if="making" @close="making = false" />
   <v-dialog v-model="picking" max-width="860" aria-label="A mask image from colours">
@@ -209,6 +223,11 @@ li {
 .tools {
   display: flex;
   flex: none;
+}
+.two {
+  display: grid;
+  grid-template-columns: 2fr 3fr;
+  gap: 8px;
 }
 .ways {
   display: flex;

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onScopeDispose, ref, watch } from 'vue'
 import { answer, api, type MaskSource } from '../api/client'
-import { MaskSourceBounds } from '../api/bounds'
+import { ConditionSettingsBounds, MaskSourceBounds } from '../api/bounds'
 import { KINDS } from '../api/kinds'
 import { useLevel } from '../level/level'
 import { fresh, type Kind } from '../planting/conditions'
@@ -110,8 +110,8 @@ async function keep() {
     <NumberField
       v-if="kind === 'hollow'"
       label="Radius of the ground around"
-      unit="m"
       :value="radius"
+      :bounds="ConditionSettingsBounds.radius"
       :digits="1"
       test="mask-radius"
       @change="radius = $event"
