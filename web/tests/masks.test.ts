@@ -69,7 +69,7 @@ describe('the mask images of a level', () => {
     expect([at('mask-make'), at('mask-again-Brook'), at('mask-see-Brook') && 1]).toEqual([null, null, 1])
   })
   it('lie over the ground, dark where they are white, one at a time', async () => {
-    await list([mask('Brook'), mask('Grazing')])
+    const asked = await list([mask('Brook'), mask('Grazing')])
     const masks = useMasks()
     at('mask-see-Brook').click()
     await until(() => masks.sheet)
@@ -79,6 +79,17 @@ describe('the mask images of a level', () => {
     await until(() => masks.shown === 'Grazing')
     at('mask-see-Grazing').click()
     expect([masks.shown, masks.sheet]).toEqual([null, null])
+    at('mask-see-Grazing').click()
+    await until(() => masks.shown)
+    store.masks = [mask('Brook')]
+    await until(() => !masks.shown)
+    expect(masks.sheet).toBe(null)
+    at('mask-see-Brook').click()
+    await until(() => masks.shown)
+    const looks = () => asked.filter((a) => a.what === LOOK).length
+    const before = looks()
+    store.masks = [mask('Brook', { digest: 'another' })]
+    await until(() => looks() > before)
     page.end()
     expect(masks.sheet).toBe(null)
   })
@@ -133,11 +144,13 @@ describe('a mask that is made', () => {
     page = await show(MaskMaker)
     await choose('mask-from', 'What suits a stand')
     await choose('mask-stand', 'Stand 2')
-    const sent = () => (asked.at(-1)!.body as { source: MaskSource }).source
-    await until(() => sent().made_from === 'suitability' && sent().conditions!.length)
-    await until(() => !useMasks().busy)
-    await nextTick()
-    expect(asked.at(-1)!.body).toMatchObject({ source: { made_from: 'suitability', conditions } })
+    const suitable = (a: { body: unknown }) => {
+      const { source } = a.body as { source: MaskSource }
+      return source.made_from === 'suitability' && source.conditions!.length > 0
+    }
+    const sent = await until(() => asked.find(suitable))
+    expect(sent.body).toMatchObject({ source: { conditions } })
+    await until(() => document.querySelector('[data-test=mask-trouble]')?.textContent)
     expect(at('mask-trouble').textContent).toContain('there are none')
     expect(at('mask-keep').classList.contains('v-btn--disabled')).toBe(true)
   })

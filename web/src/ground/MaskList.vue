@@ -67,7 +67,6 @@ async function bring(picked: File | File[] | null) {
 const one = (m: Mask) => ({ path: { slug: store.slug, name: m.name } })
 const remove = (m: Mask) =>
   guarded(async () => {
-    if (masks.shown === m.name) masks.hide()
     const params = { ...one(m), query: { key: crypto.randomUUID() } }
     store.take(await answer(api.DELETE('/api/levels/{slug}/masks/{name}', { params })))
   })
@@ -79,7 +78,6 @@ const again = (m: Mask) =>
       undefined,
       store.seen,
     )
-    if (masks.shown === m.name) await masks.look({ name: m.name })
   })
 const rename = (m: Mask) =>
   guarded(async () => {
@@ -88,7 +86,6 @@ const rename = (m: Mask) =>
     if (!to || to === m.name) return
     const body = { key: crypto.randomUUID(), to, view: null }
     store.take(await answer(api.POST('/api/levels/{slug}/masks/{name}/rename', { params: one(m), body })))
-    masks.hide()
   })
 const begin = (m: Mask) => ((naming.value = m.name), (name.value = m.name))
 const see = (m: Mask) => (masks.shown === m.name ? masks.hide() : void masks.look({ name: m.name }))

@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { ref, shallowRef } from 'vue'
+import { ref, shallowRef, watch } from 'vue'
 import { answer, api, type MaskSource } from '../api/client'
 import { useLevel } from '../level/level'
 import { bytesOf, rasterOf } from '../stage/payload'
@@ -58,6 +58,16 @@ export const useMasks = defineStore('masks', () => {
     sheet.value = shown.value = null
     trouble.value = ''
   }
+
+  // One that is made again, brought in again or gone, by whomever, is not shown as it was.
+  watch(
+    () => [shown.value, level.masks.find((m) => m.name === shown.value)?.digest],
+    ([name, digest], [before]) => {
+      if (!name || name !== before) return
+      if (digest) void look({ name })
+      else hide()
+    },
+  )
 
   return { sheet, shown, trouble, busy, lay, look, hide }
 })
