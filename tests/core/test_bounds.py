@@ -11,6 +11,7 @@ import sys
 import tempfile
 import time
 import zlib
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from unittest import mock
 
@@ -18,7 +19,7 @@ import numpy as np
 import trimesh
 
 from tests.core.test_imports import HILLS, Folder, X, Z
-from thicket.formats.bounded import Bounds, bounded
+from thicket.formats.bounded import PROCESSES, Bounds, bounded
 from thicket.formats.heights_in import Reading, read_heights
 from thicket.formats.layers_in import read_channels, read_mask
 from thicket.formats.rasters import OPTIONS
@@ -29,14 +30,16 @@ MESH = Bounds(memory=1_000_000_000, seconds=6, patience=45.0)
 
 ASK = """
 import pickle, resource, sys, time
-from thicket.formats.bounded import bounded
+from thicket.formats.bounded import PROCESSES, bounded
 from thicket.refused import Refused
 name, read, path, bounds = pickle.load(sys.stdin.buffer)
 began = time.perf_counter()
 try:
     bounded(name, read, path, name, bounds=bounds)
 except Refused as error:
-    spent, peak = time.perf_counter() - began, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
+    spent = time.perf_counter() - began
+    PROCESSES.close()
+    peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
     pickle.dump((str(error), spent, peak), sys.stdout.buffer)
 """
 
@@ -221,6 +224,18 @@ class Bounded(Folder):
 
         with self.assertRaises(KeyError):
             bounded("it", hang, tick=give_up)
+
+    def test_files_read_at_once_do_not_end_each_other_nor_does_the_end_of_all(self):
+        small = Bounds(seconds=30, patience=1.0)
+        with ThreadPoolExecutor(4) as pool:
+            hung = [pool.submit(bounded, "it", hang, bounds=small) for _ in range(2)]
+            well = [pool.submit(bounded, "it", give, k) for k in range(8)]
+            self.assertEqual([future.result() for future in well], list(range(8)))
+            for future in hung:
+                self.assertIn("too long", str(future.exception()))
+        PROCESSES._server.kill()
+        PROCESSES._server.wait()
+        self.assertEqual(bounded("it", give, 5), 5)
 
     def test_good_files_come_through_whole(self):
         rows, columns = HILLS.shape

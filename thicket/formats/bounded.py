@@ -3,13 +3,8 @@ is ended when it passes them."""
 
 from __future__ import annotations
 
-import contextlib
 import os
 import pickle
-import resource
-import signal
-import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -19,13 +14,12 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel
 
-from thicket.formats.confined import USER, confine
+from thicket.formats.confined import USER
+from thicket.formats.reading_process import ReadingProcesses
 from thicket.refused import Refused
 
 T = TypeVar("T")
-PASSED_ON = ("PATH", "LANG", "LC_ALL", "NUMBA_CACHE_DIR", "NUMBA_CPU_NAME", "OPENBLAS_CORETYPE", "PYTHONPATH")
-"""All that the process gets of its environment, which holds passwords."""
-LARGEST_ANSWER = 4 << 30
+PROCESSES = ReadingProcesses()
 
 
 @dataclass(frozen=True)
@@ -57,31 +51,17 @@ def bounded(
     """
     if work is not None and os.geteuid() == 0:
         os.chown(work, USER, USER)
-    with tempfile.TemporaryFile() as ask, tempfile.TemporaryFile() as answer:
-        pickle.dump((read, arguments, bounds, work), ask)
-        ask.seek(0)
-        child = subprocess.Popen(
-            [sys.executable, "-m", "thicket.formats.bounded"],
-            stdin=ask,
-            stdout=answer,
-            stderr=subprocess.DEVNULL,
-            env=_environment(work),
-            process_group=0,
-        )
-        try:
-            ended = time.monotonic() + bounds.patience
-            while child.poll() is None:
-                if time.monotonic() > ended:
+    with tempfile.TemporaryFile() as request, tempfile.TemporaryFile() as answer:
+        pickle.dump((read, arguments, bounds, work), request)
+        request.seek(0)
+        late = time.monotonic() + bounds.patience
+        with PROCESSES.start(read.__module__, request, answer) as ended:
+            while not ended(0.1):
+                if time.monotonic() > late:
                     raise Refused(
                         f"{name}: reading it takes too long; it is damaged, or larger than can be taken"
                     )
-                with contextlib.suppress(subprocess.TimeoutExpired):
-                    child.wait(0.1)
                 tick()
-        finally:
-            with contextlib.suppress(ProcessLookupError):
-                os.killpg(child.pid, signal.SIGKILL)
-            child.wait()
         answer.seek(0)
         try:
             well, value = _Answer(answer).load()
@@ -94,12 +74,6 @@ def bounded(
     if not well:
         raise Refused(value)
     return value
-
-
-def _environment(work: Path | None) -> dict[str, str]:
-    known = {name: os.environ[name] for name in PASSED_ON if name in os.environ}
-    threads = {f"{library}_NUM_THREADS": "1" for library in ("OPENBLAS", "OMP", "GDAL", "NUMBA")}
-    return known | threads | ({"TMPDIR": str(work)} if work else {})
 
 
 class _Answer(pickle.Unpickler):
@@ -127,41 +101,3 @@ _BUILDERS = {
     ("pathlib", "PosixPath"),
     ("pathlib", "PurePosixPath"),
 }
-
-
-def _child() -> None:
-    read, arguments, bounds, work = pickle.load(sys.stdin.buffer)
-    _limit(bounds)
-    _store_no_kernels()
-    confine([a for a in arguments if isinstance(a, Path)], [work] if work else [])
-    try:
-        answer: tuple[bool, Any] = True, read(*arguments)
-    except Refused as error:
-        answer = False, str(error)
-    except MemoryError:
-        return
-    pickle.dump(answer, sys.stdout.buffer, protocol=5)
-    sys.stdout.buffer.flush()
-
-
-def _store_no_kernels() -> None:
-    """Kernels that are not in Numba's cache are compiled for this process alone, which may write to no
-    cache."""
-    caching = sys.modules.get("numba.core.caching")
-    if caching:
-        caching.FunctionCache.save_overload = lambda *_: None
-
-
-def _limit(bounds: Bounds) -> None:
-    """Set the process's own limits, on top of what its libraries have taken."""
-    with open("/proc/self/status") as status:
-        taken = next(int(line.split()[1]) * 1024 for line in status if line.startswith("VmData:"))
-    resource.setrlimit(resource.RLIMIT_DATA, (taken + bounds.memory,) * 2)
-    resource.setrlimit(resource.RLIMIT_CPU, (bounds.seconds + 3,) * 2)
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    resource.setrlimit(resource.RLIMIT_NOFILE, (256, 256))
-    resource.setrlimit(resource.RLIMIT_FSIZE, (LARGEST_ANSWER,) * 2)
-
-
-if __name__ == "__main__":
-    _child()
