@@ -6,6 +6,7 @@ import { createVuetify } from 'vuetify'
 import type { Entry, Item, Level, Stand, StandSettings } from '../src/api/client'
 import { PLAIN } from '../src/stage/drawing'
 import { useLevel } from '../src/level/level'
+import { queries } from '../src/shared/useServer'
 import { drawer } from './drawer'
 
 /** Numbers in [0, 1) that are the same each time (mulberry32). */
@@ -24,6 +25,7 @@ export function numbers(seed: number): () => number {
  * it has no answer for changes nothing.
  */
 export function serve(answers: Record<string, unknown | ((body: unknown) => unknown)>) {
+  queries.clear()
   const asked: { what: string; body: unknown; parts: string | null }[] = []
   globalThis.fetch = async (input: RequestInfo | URL, init?: RequestInit) => {
     const request = input instanceof Request ? input : new Request(new URL(input, location.origin), init)

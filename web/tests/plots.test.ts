@@ -176,7 +176,6 @@ describe('plots and shares', () => {
       'PUT /api/levels/fell/plots': () => answers.shift(),
     })
     page = await show(PlotPanel)
-    await until(() => plots.members.length)
     await write('plot-share-South', '1.5')
     await choose('plot-owner-South', 'nobody')
     await choose('plot-add', 'Island')

@@ -2,7 +2,8 @@
 import { PlotBounds, RequestBounds } from '../api/bounds'
 import { mdiArrowUp, mdiDeleteOutline, mdiMapOutline } from '@mdi/js'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
-import type { ShareRequest } from '../api/client'
+import { api, type ShareRequest } from '../api/client'
+import { useServer } from '../shared/useServer'
 import { amount, LINES, type LineName } from './budget'
 import { useDrawing } from '../sightline/drawing'
 import { useLevel } from '../level/level'
@@ -24,9 +25,15 @@ const lines = LINES.map(({ name, label }) => ({ value: name, title: label }))
 const scale = computed(() => (of.value === 'memory' ? 1e6 : 1))
 const textOf = (value: number | null) =>
   value === null ? '—' : amount(of.value, value).replace(/ (ms|MB)$/, '')
+const { data: members } = useServer(
+  () => ['members', store.slug],
+  (signal) => api.GET('/api/levels/{slug}/members', { ...store.here(), signal }),
+)
 const owners = computed(() => [
   { value: '', title: 'nobody' },
-  ...plots.members.filter((m) => m.role !== 'viewer').map((m) => ({ value: m.name, title: m.name })),
+  ...(members.value?.members ?? [])
+    .filter((m) => m.role !== 'viewer')
+    .map((m) => ({ value: m.name, title: m.name })),
 ])
 const free = computed(() => {
   const used = new Set(plots.entries.map((e) => e.plot.area))
@@ -60,7 +67,6 @@ const mayDrop = (r: ShareRequest) => mayGrant(r) || plots.entries.some((e) => e.
 
 onMounted(() => {
   plots.shown = true
-  void plots.readMembers()
   void survey.look(false)
 })
 onBeforeUnmount(() => {

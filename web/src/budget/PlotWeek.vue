@@ -1,15 +1,16 @@
 <script setup lang="ts">
-import { computed, onMounted, shallowRef } from 'vue'
-import { answer, api, type Level, type PlotWeek } from '../api/client'
+import { computed } from 'vue'
+import { api, type Level } from '../api/client'
+import { useServer } from '../shared/useServer'
 import { amount, LINES, signed, whole, type LineName } from './budget'
 
 /** A level's plots for its team: whose they are, what they may spend, what was done and traded this week. */
 const props = defineProps<{ level: Level }>()
-const week = shallowRef<PlotWeek | null>(null)
-onMounted(async () => {
-  const asked = api.GET('/api/levels/{slug}/plots/week', { params: { path: { slug: props.level.slug } } })
-  week.value = await answer(asked).catch(() => null)
-})
+const { data: week } = useServer(
+  () => ['plots week', props.level.slug],
+  (signal) =>
+    api.GET('/api/levels/{slug}/plots/week', { params: { path: { slug: props.level.slug } }, signal }),
+)
 const plots = computed(() => Object.entries(props.level.plots.plots ?? {}))
 const done = (name: string) => week.value?.plots.find((p) => p.plot === name)
 const label = (name: string) => LINES.find((l) => l.name === name)!.label.toLowerCase()

@@ -3,7 +3,6 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import {
   answer,
   api,
-  type Members,
   type Plot,
   type PlotCost,
   type Plots,
@@ -16,6 +15,7 @@ import { useLevel } from '../level/level'
 import { useLevelDraft } from '../level/levelDraft'
 import { useSession } from '../pages/session'
 import { useSurvey } from './survey'
+import { useAttempt } from '../shared/useAttempt'
 
 /** Whether a place lies inside an outline of corners x, z. */
 export function inside(points: readonly (readonly number[])[], x: number, z: number): boolean {
@@ -39,11 +39,9 @@ export const usePlots = defineStore('plots', () => {
   const draft = useLevelDraft<Plots>('kt-plots', () => level.slug)
   const kept = computed<Plots>(() => level.level?.plots ?? { plots: {}, outside: 'warned', requests: [] })
   const now = computed<Plots>(() => draft.value ?? kept.value)
-  const members = shallowRef<Members['members']>([])
   /** Whether they are drawn on the plan. */
   const shown = ref(false)
-  const trouble = ref('')
-  const busy = ref(false)
+  const { trouble, busy, attempt } = useAttempt()
 
   const entries = computed(() =>
     Object.entries(now.value.plots ?? {}).map(([name, plot]) => {
@@ -159,19 +157,6 @@ export const usePlots = defineStore('plots', () => {
     trouble.value = ''
   }
 
-  async function attempt(work: () => Promise<void>): Promise<boolean> {
-    busy.value = true
-    trouble.value = ''
-    try {
-      await work()
-      return true
-    } catch (error) {
-      trouble.value = (error as Error).message
-      return false
-    } finally {
-      busy.value = false
-    }
-  }
   const keep = () =>
     attempt(async () => {
       const plots = { ...now.value, requests: [] }
@@ -185,16 +170,11 @@ export const usePlots = defineStore('plots', () => {
       const body = { key: crypto.randomUUID(), request }
       level.take(await answer(api.POST('/api/levels/{slug}/plots/{how}', { params: { path }, body })))
     })
-  const readMembers = () =>
-    attempt(async () => {
-      members.value = (await answer(api.GET('/api/levels/{slug}/members', level.here()))).members
-    })
 
   return {
     draft,
     kept,
     now,
-    members,
     shown,
     trouble,
     busy,
@@ -220,6 +200,5 @@ export const usePlots = defineStore('plots', () => {
     drop,
     keep,
     share,
-    readMembers,
   }
 })

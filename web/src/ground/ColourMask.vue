@@ -7,6 +7,7 @@ import { upload } from '../api/upload'
 import { useLevel } from '../level/level'
 import NumberField from '../shared/NumberField.vue'
 import { bytesOf, rasterOf } from '../stage/payload'
+import { useAttempt } from '../shared/useAttempt'
 
 /** A mask image of what a colour picture of the level has in some colours, which are picked on it. */
 const emit = defineEmits<{ close: [] }>()
@@ -19,8 +20,7 @@ const colours = ref<string[]>([])
 const tolerance = ref<number>(BOUNDS.tolerance.default)
 const soft = ref<number>(BOUNDS.soft.default)
 const name = ref('')
-const trouble = ref('')
-const busy = ref(false)
+const { trouble, busy, attempt } = useAttempt()
 const picture = useTemplateRef<HTMLCanvasElement>('picture')
 const found = useTemplateRef<HTMLCanvasElement>('found')
 const query = computed(() => `tolerance=${tolerance.value}&soft=${soft.value}`)
@@ -89,21 +89,14 @@ async function look() {
     if (mine === round) trouble.value = (error as Error).message
   }
 }
-async function keep() {
-  busy.value = true
-  trouble.value = ''
-  try {
+const keep = () =>
+  attempt(async () => {
     const form = formOf(file.value!)
     form.set('key', crypto.randomUUID())
     form.set('name', name.value.trim())
     store.take(await upload<Changed>(`/levels/${store.slug}/colour-masks?${query.value}`, form))
     emit('close')
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

@@ -14,6 +14,7 @@ import NumberField from '../shared/NumberField.vue'
 import ReliefPicker from './ReliefPicker.vue'
 import ShapeList from './ShapeList.vue'
 import SurfaceList from './SurfaceList.vue'
+import { useAttempt } from '../shared/useAttempt'
 
 defineProps<{
   relief: Relief
@@ -23,7 +24,7 @@ defineProps<{
 const store = useLevel()
 const importing = ref<'heights' | 'layers' | null>(null)
 const lead = computed(() => store.level?.role === 'lead')
-const trouble = ref('')
+const { trouble, attempt } = useAttempt()
 const cell = ref<number | null>(null)
 const resolution = shallowRef<Changed | null>(null)
 let timer = 0
@@ -33,7 +34,7 @@ const megabytes = (n: number) => `${(n / 1e6).toFixed(1)} MB`
 
 async function kept() {
   importing.value = null
-  await guarded(async () => {
+  await attempt(async () => {
     await store.refresh()
     const [latest] = await answer(
       api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug } } }),
@@ -47,7 +48,7 @@ function tryCell(value: number) {
   window.clearTimeout(timer)
   timer = window.setTimeout(
     () =>
-      guarded(async () => {
+      attempt(async () => {
         if (cell.value && cell.value !== l.value.touch_cell)
           resolution.value = await answer(setTouch(cell.value, { 'X-Try': '1' }))
       }),
@@ -61,7 +62,7 @@ const setTouch = (size: number, headers = {}) =>
     headers,
   })
 const setCell = () =>
-  guarded(async () => {
+  attempt(async () => {
     if (!cell.value) return
     store.take(await answer(setTouch(cell.value)))
     dropCell()
@@ -78,14 +79,6 @@ function dropCell() {
   cell.value = null
   resolution.value = null
   trouble.value = ''
-}
-async function guarded(work: () => Promise<void>) {
-  trouble.value = ''
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
 }
 </script>
 

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { mdiImageOutline, mdiImageRemoveOutline } from '@mdi/js'
-import { ref } from 'vue'
 import { answer, api, type Changed, type Level } from '../api/client'
 import { upload } from '../api/upload'
 import { useLevel } from '../level/level'
+import { useAttempt } from '../shared/useAttempt'
 
 /**
  * How the ground layers are drawn: a colour each, a look, and a picture if wished. Nothing of it moves a
@@ -11,7 +11,7 @@ import { useLevel } from '../level/level'
  */
 type Layer = Level['layers'][number]
 const store = useLevel()
-const trouble = ref('')
+const { trouble, attempt } = useAttempt()
 const LOOKS = [
   { value: 'soil', title: 'soil' },
   { value: 'rock', title: 'bedded rock' },
@@ -31,9 +31,8 @@ const INKS = [
   '#d8d3c6',
   '#7b5a44',
 ]
-async function set(layer: Layer, changes: object) {
-  trouble.value = ''
-  try {
+const set = (layer: Layer, changes: object) =>
+  attempt(async () => {
     store.take(
       await answer(
         api.PUT('/api/levels/{slug}/layers/look', {
@@ -42,10 +41,7 @@ async function set(layer: Layer, changes: object) {
         }),
       ),
     )
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
+  })
 async function paint(layer: Layer, chosen: File[] | File) {
   const file = Array.isArray(chosen) ? chosen[0] : chosen
   if (!file) return

@@ -19,6 +19,7 @@ import ActionButton from '../shared/ActionButton.vue'
 import ColourMask from './ColourMask.vue'
 import MaskMaker from './MaskMaker.vue'
 import { useMasks } from './masks'
+import { useAttempt } from '../shared/useAttempt'
 
 /** The level's mask images: brought in, made from the level, named, looked at, made again and removed. */
 const store = useLevel()
@@ -26,7 +27,7 @@ const masks = useMasks()
 const file = ref<File | null>(null)
 /** Of one that is brought in; that of one there is has it replaced. */
 const broughtName = ref('')
-const trouble = ref('')
+const { trouble, attempt } = useAttempt()
 const making = ref(false)
 const picking = ref(false)
 const naming = ref<string | null>(null)
@@ -45,14 +46,6 @@ const madeFrom = (source: MaskSource) =>
 const size = (m: Mask) => `${whole(m.columns)} × ${whole(m.rows)}, ${m.bits} bits`
 const about = (m: Mask) => (m.source ? `${size(m)}; made from ${madeFrom(m.source)}` : size(m))
 
-async function guarded(work: () => Promise<unknown>) {
-  trouble.value = ''
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
 async function bring(picked: File | File[] | null) {
   const given = Array.isArray(picked) ? picked[0] : picked
   if (!given) return
@@ -60,18 +53,18 @@ async function bring(picked: File | File[] | null) {
   form.set('key', crypto.randomUUID())
   form.set('name', broughtName.value.trim() || given.name.replace(/\.[^.]+$/, '').slice(0, 40))
   form.set('file', given)
-  await guarded(async () => void store.take(await upload<Changed>(`/levels/${store.slug}/masks`, form)))
+  await attempt(async () => void store.take(await upload<Changed>(`/levels/${store.slug}/masks`, form)))
   file.value = null
   broughtName.value = ''
 }
 const one = (m: Mask) => ({ path: { slug: store.slug, name: m.name } })
 const remove = (m: Mask) =>
-  guarded(async () => {
+  attempt(async () => {
     const params = { ...one(m), query: { key: crypto.randomUUID() } }
     store.take(await answer(api.DELETE('/api/levels/{slug}/masks/{name}', { params })))
   })
 const again = (m: Mask) =>
-  guarded(async () => {
+  attempt(async () => {
     const body = { key: crypto.randomUUID(), name: m.name, source: m.source!, view: store.seen }
     store.take(
       await answer(api.POST('/api/levels/{slug}/made-masks', { ...store.here(), body })),
@@ -80,7 +73,7 @@ const again = (m: Mask) =>
     )
   })
 const rename = (m: Mask) =>
-  guarded(async () => {
+  attempt(async () => {
     const to = name.value.trim()
     naming.value = null
     if (!to || to === m.name) return

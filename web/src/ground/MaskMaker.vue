@@ -8,6 +8,7 @@ import { fresh, type Kind } from '../planting/conditions'
 import ChoiceField from '../shared/ChoiceField.vue'
 import NumberField from '../shared/NumberField.vue'
 import { useMasks } from './masks'
+import { useAttempt } from '../shared/useAttempt'
 
 /** A mask image made from the level: seen on the plan while it is tuned, kept under a name. */
 const emit = defineEmits<{ close: [] }>()
@@ -36,8 +37,7 @@ const high = ref<number | null>(null)
 const radius = ref<number>(KINDS.hollow.radius)
 const catchment = ref<number>(MaskSourceBounds.catchment.default)
 const reach = ref<number>(MaskSourceBounds.reach.default)
-const trouble = ref('')
-const busy = ref(false)
+const { trouble, busy, attempt } = useAttempt()
 const kind = computed(() => VALUES.find((k) => k === from.value))
 const flows = computed(() => ['basins', 'rivers', 'river distance'].includes(from.value))
 const chosen = computed(() => store.stands.find((s) => s.id === stand.value))
@@ -72,10 +72,8 @@ onScopeDispose(() => {
   masks.hide()
 })
 
-async function keep() {
-  busy.value = true
-  trouble.value = ''
-  try {
+const keep = () =>
+  attempt(async () => {
     const body = {
       key: crypto.randomUUID(),
       name: name.value.trim() || title.value,
@@ -88,12 +86,7 @@ async function keep() {
       store.seen,
     )
     emit('close')
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

@@ -1,44 +1,39 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiTrayArrowDown, mdiTrayFull } from '@mdi/js'
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { answer, api, type StandSet, type Surface } from '../api/client'
 import { many } from '../budget/budget'
 import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 /** What grows on a placed mesh: kept as a set under a name, and sets planted on it in one action. */
 const props = defineProps<{ surface: Surface }>()
 const store = useLevel()
-const sets = shallowRef<StandSet[]>([])
-const trouble = ref('')
+const known = useServer(['stand-sets'], (signal) => api.GET('/api/stand-sets', { signal }))
+const sets = computed(() => known.data.value ?? [])
+const { trouble: refused, busy, attempt } = useAttempt()
+const trouble = computed(() => refused.value || known.trouble.value)
 const message = ref('')
 const name = ref('')
-const busy = ref(false)
 const whole = ref(false)
 const grown = computed(() => {
   const names = [props.surface.name, props.surface.group].filter((n) => !!n)
   return store.stands.filter((s) => s.settings.on?.some((n) => names.includes(n)))
 })
 
-async function guarded(work: () => Promise<void>) {
-  trouble.value = message.value = ''
-  busy.value = true
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
+const guarded = (work: () => Promise<void>) => {
+  message.value = ''
+  return attempt(work)
 }
-const load = async () => void (sets.value = await answer(api.GET('/api/stand-sets')))
 const keep = () =>
   guarded(async () => {
     const body = { name: name.value.trim(), level: store.slug, surface: props.surface.id }
     const kept = await answer(api.POST('/api/stand-sets', { body }))
     message.value = `${many(kept.stands.length, 'stand')} kept as ${kept.name}.`
     name.value = ''
-    await load()
+    await known.read()
   })
 const plant = (set: StandSet) =>
   guarded(async () => {
@@ -54,12 +49,11 @@ const plant = (set: StandSet) =>
 const remove = (set: StandSet) =>
   guarded(async () => {
     await answer(api.DELETE('/api/stand-sets/{pk}', { params: { path: { pk: set.id } } }))
-    await load()
+    await known.read()
   })
-onMounted(() => guarded(load))
 watch(
   () => props.surface.id,
-  () => (trouble.value = message.value = ''),
+  () => (refused.value = message.value = ''),
 )
 </script>
 

@@ -5,6 +5,7 @@ import { answer, api, type Shape, type ShapeIn } from '../api/client'
 import { useLevel } from '../level/level'
 import { useTool, type ShapeTool } from '../planting/tool'
 import { bytesOf, placesOf, type Places } from '../stage/payload'
+import { useAttempt } from '../shared/useAttempt'
 
 export type Tool = ShapeTool
 type Place = [number, number]
@@ -25,7 +26,7 @@ export const useShapes = defineStore('shapes', () => {
   const { shape: tool } = storeToRefs(useTool())
   const drawing = shallowRef<Place[]>([])
   const chosen = ref<number | null>(null)
-  const trouble = ref('')
+  const { trouble, attempt: guarded } = useAttempt()
 
   /** Shapes that are tried and not kept, by level and id; they outlive another choice and a reload. */
   const kept = useLocalStorage<Record<string, Record<number, ShapeIn>>>('kt-shape-drafts', {})
@@ -165,16 +166,12 @@ export const useShapes = defineStore('shapes', () => {
     }
   }
 
-  async function remove(id: number): Promise<void> {
-    trouble.value = ''
-    try {
+  const remove = (id: number) =>
+    guarded(async () => {
       await level.keepShapes([], [id])
       setDraft(id, null)
       if (chosen.value === id) chosen.value = null
-    } catch (error) {
-      trouble.value = (error as Error).message
-    }
-  }
+    })
 
   /** Put the tools down; what is tried stays so. */
   function rest(): void {

@@ -6,6 +6,7 @@ import { answer, api, type Surface, type SurfaceIn } from '../api/client'
 import { useLevel } from '../level/level'
 import { bytesOf, placesOf, type Places } from '../stage/payload'
 import { turnOf } from '../stage/placedMeshes'
+import { useAttempt } from '../shared/useAttempt'
 
 type Form = NonNullable<SurfaceIn['made']>['form']
 export const FORMS: { value: Form; title: string; size: [number, number, number] }[] = [
@@ -44,7 +45,7 @@ const leftOf = (a: [number, number], b: [number, number], c: [number, number]) =
 export const useSurfaces = defineStore('surfaces', () => {
   const level = useLevel()
   const chosen = ref<number | null>(null)
-  const trouble = ref('')
+  const { trouble, attempt: guarded } = useAttempt()
   /** Placed meshes that are tried and not kept, by level and id; they outlive another choice and a reload. */
   const stored = useLocalStorage<Record<string, Record<number, SurfaceIn>>>('kt-surface-drafts', {})
   const drafts = computed(() => stored.value[level.slug] ?? {})
@@ -137,15 +138,6 @@ export const useSurfaces = defineStore('surfaces', () => {
       hidden: false,
     })
     chosen.value = NEW
-  }
-
-  async function guarded(work: () => Promise<void>): Promise<void> {
-    trouble.value = ''
-    try {
-      await work()
-    } catch (error) {
-      trouble.value = (error as Error).message
-    }
   }
 
   /** Store one; what was changed meanwhile stays a draft. */

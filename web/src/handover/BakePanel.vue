@@ -1,29 +1,30 @@
 <script setup lang="ts">
 import { mdiPlay, mdiStop } from '@mdi/js'
-import { useIntervalFn } from '@vueuse/core'
-import { computed, onMounted, ref, shallowRef } from 'vue'
+import { computed } from 'vue'
 import { answer, api, type Bake } from '../api/client'
 import { whole } from '../budget/budget'
 import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 /** The bake of all single plants: begun, watched sheet by sheet, stopped, gone on with. */
 const store = useLevel()
-const bake = shallowRef<Bake | null>(null)
-const trouble = ref('')
-const LOOK = () => api.GET('/api/levels/{slug}/bake', store.here())
+const EVERY_MS = 400
+const {
+  data: bake,
+  trouble: unread,
+  put,
+} = useServer(
+  () => ['bake', store.slug],
+  (signal) => api.GET('/api/levels/{slug}/bake', { ...store.here(), signal }),
+  { every: (known) => !!known?.running && EVERY_MS },
+)
+const { trouble: refused, attempt } = useAttempt()
+const trouble = computed(() => refused.value || unread.value)
 const BEGIN = () => api.POST('/api/levels/{slug}/bake', store.here())
 const STOP = () => api.POST('/api/levels/{slug}/bake/stop', store.here())
-async function report(ask: () => Promise<{ data?: Bake }>) {
-  try {
-    bake.value = await answer(ask())
-    trouble.value = ''
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
-onMounted(() => report(LOOK))
-useIntervalFn(() => bake.value?.running && void report(LOOK), 400)
+const change = (ask: () => Promise<{ data?: Bake }>) => attempt(async () => put(await answer(ask())))
 const share = computed(() => (bake.value ? bake.value.done / Math.max(bake.value.total, 1) : 0))
 const says = computed(() => {
   const b = bake.value
@@ -52,10 +53,10 @@ const says = computed(() => {
         tip="Make the sheets that are missing"
         :why="bake.done === bake.total && 'all lie ready'"
         data-test="bake-start"
-        @click="report(BEGIN)"
+        @click="change(BEGIN)"
         >{{ bake.done ? 'Go on' : 'Bake the level' }}</ActionButton
       >
-      <v-btn v-else :prepend-icon="mdiStop" data-test="bake-stop" @click="report(STOP)">Stop</v-btn>
+      <v-btn v-else :prepend-icon="mdiStop" data-test="bake-stop" @click="change(STOP)">Stop</v-btn>
     </p>
     <p v-if="trouble || bake.trouble" class="over" role="alert">{{ trouble || bake.trouble }}</p>
   </section>

@@ -1,65 +1,53 @@
-import { useIntervalFn } from '@vueuse/core'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { answer, api, type Job } from '../api/client'
-
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 import type { paths } from '../api/schema'
 
 export type HandoverName = paths['/api/levels/{slug}/handover/{file}']['post']['parameters']['path']['file']
+
+const EVERY_MS = 400
 
 /**
  * Have a handover file of a level made by the worker, watch it, stop it, and fetch it once, as soon as it
  * is done.
  */
 export function useHandoverFile(slug: () => string, name: HandoverName) {
-  const job = shallowRef<Job | null>(null)
-  const trouble = ref('')
-  const busy = computed(() => job.value?.state === 'waiting' || job.value?.state === 'running')
-  const one = () => ({ params: { path: { slug: slug(), job: job.value!.id } } })
-  let asking = false
-
-  /**
-   * One request at a time: a slow answer must neither come after a later one nor fetch the file a second
-   * time.
-   */
-  async function take(ask: () => Promise<{ data?: Job }>): Promise<void> {
-    if (asking) return
-    asking = true
-    try {
-      const reply = await answer(ask())
-      job.value = reply
-      trouble.value = reply.trouble
-      if (reply.state === 'done') fetchFile()
-    } catch (error) {
-      trouble.value = (error as Error).message
-    } finally {
-      asking = false
-    }
-  }
+  const id = ref<string | null>(null)
+  const goesOn = (known: Job | undefined) => known?.state === 'waiting' || known?.state === 'running'
+  const one = () => ({ params: { path: { slug: slug(), job: id.value! } } })
+  const {
+    data: job,
+    trouble: unread,
+    put,
+  } = useServer(
+    () => ['handover job', slug(), id.value],
+    (signal) => api.GET('/api/levels/{slug}/handover/jobs/{job}', { ...one(), signal }),
+    { enabled: () => !!id.value, every: (known) => goesOn(known) && EVERY_MS },
+  )
+  const { trouble: refused, attempt } = useAttempt()
+  const busy = computed(() => goesOn(job.value))
+  const trouble = computed(() => refused.value || job.value?.trouble || unread.value)
 
   const make = () =>
-    take(() =>
-      api.POST('/api/levels/{slug}/handover/{file}', { params: { path: { slug: slug(), file: name } } }),
-    )
+    attempt(async () => {
+      const path = { slug: slug(), file: name }
+      const begun = await answer(api.POST('/api/levels/{slug}/handover/{file}', { params: { path } }))
+      id.value = begun.id
+      put(begun)
+    })
+  const stop = () =>
+    attempt(async () => put(await answer(api.POST('/api/levels/{slug}/handover/jobs/{job}/stop', one()))))
 
-  async function stop(): Promise<void> {
-    if (!job.value) return
-    try {
-      job.value = await answer(api.POST('/api/levels/{slug}/handover/jobs/{job}/stop', one()))
-    } catch (error) {
-      trouble.value = (error as Error).message
-    }
-  }
-
-  function fetchFile(): void {
+  function fetchFile(job: string): void {
     const link = document.createElement('a')
-    link.href = `/api/levels/${slug()}/handover/jobs/${job.value!.id}/file`
+    link.href = `/api/levels/${slug()}/handover/jobs/${job}/file`
     link.download = name
     link.click()
   }
-
-  useIntervalFn(
-    () => busy.value && void take(() => api.GET('/api/levels/{slug}/handover/jobs/{job}', one())),
-    400,
+  watch(
+    () => job.value?.state === 'done' && job.value.id,
+    (done) => done && fetchFile(done),
   )
   return { job, trouble, busy, make, stop }
 }

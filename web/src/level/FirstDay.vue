@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { mdiCheck, mdiClose } from '@mdi/js'
 import { useLocalStorage } from '@vueuse/core'
-import { computed, shallowRef, watch } from 'vue'
-import { answer, api, type Entry } from '../api/client'
+import { computed, watch } from 'vue'
+import { api } from '../api/client'
+import { useServer } from '../shared/useServer'
 import { steps } from './firstDay'
 import type { Bench } from '../router'
 import { useLevel } from './level'
@@ -12,9 +13,13 @@ const props = defineProps<{ bench: Bench }>()
 const store = useLevel()
 /** Of each level where the list has come: the benches that were looked at since; null once it was closed. */
 const followed = useLocalStorage<Record<string, string[] | null>>('kt-first-day', {})
-const journal = shallowRef<Entry[]>([])
 const mine = computed(() => followed.value[store.slug])
-const list = computed(() => steps(store.level!, store.stands, journal.value, mine.value ?? []))
+const { data: journal } = useServer(
+  () => ['journal', store.slug, store.version],
+  (signal) => api.GET('/api/levels/{slug}/journal', { ...store.here(), signal }),
+  { enabled: () => store.mayPlant && !!mine.value },
+)
+const list = computed(() => steps(store.level!, store.stands, journal.value ?? [], mine.value ?? []))
 const shown = computed(() => store.mayPlant && !!mine.value && list.value.some((s) => !s.done))
 const put = (seen: string[] | null) => (followed.value = { ...followed.value, [store.slug]: seen })
 
@@ -29,18 +34,6 @@ watch(
   [() => props.bench, shown],
   ([bench]) => {
     if (mine.value && !mine.value.includes(bench)) put([...mine.value, bench])
-  },
-  { immediate: true },
-)
-watch(
-  [shown, () => store.version],
-  async () => {
-    if (!shown.value) return
-    try {
-      journal.value = await answer(api.GET('/api/levels/{slug}/journal', { ...store.here() }))
-    } catch {
-      // It is asked for again at the next change.
-    }
   },
   { immediate: true },
 )

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { mdiRedo, mdiUndo } from '@mdi/js'
 import { useTimeoutFn } from '@vueuse/core'
-import { ref, shallowRef, watch } from 'vue'
-import { answer, api, type Entry, type Topic, type View } from '../api/client'
+import { computed, ref, watch } from 'vue'
+import { api, type Entry, type Topic, type View } from '../api/client'
 import { signed, whole } from '../budget/budget'
 import { useLevel } from './level'
 import ActionButton from '../shared/ActionButton.vue'
+import { useServerPages } from '../shared/useServer'
 
 /**
  * Every action in the level: who, when, what, plants and cost; any can be taken back that nothing later
@@ -14,17 +15,12 @@ import ActionButton from '../shared/ActionButton.vue'
 const shown = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ go: [view: Partial<View>] }>()
 const store = useLevel()
-const entries = shallowRef<Entry[]>([])
 const who = ref<string | null>(null)
 const stand = ref<number | null>(null)
 const topic = ref<Topic | null>(null)
 const since = ref<string | null>(null)
 const busy = ref(0)
 const PAGE = 100
-const more = ref(false)
-/** What was wrong when the journal was read last; nothing is shown of what was done before it was read. */
-const trouble = ref('')
-const read = ref(false)
 const TOPICS: Record<Topic, string> = {
   painting: 'Painting',
   settings: 'Settings of stands',
@@ -47,38 +43,33 @@ const SINCE = [
 ]
 const HOURS: Record<string, number> = { hour: 1, day: 24, week: 168 }
 const people = ref<string[]>([])
-/** Read the newest page, or the one before what is shown. */
-async function load(older = false) {
-  const last = older ? entries.value[entries.value.length - 1] : undefined
-  const from = since.value ? new Date(Date.now() - HOURS[since.value] * 3600_000).toISOString() : undefined
-  const query = {
-    before: last?.id,
-    who: who.value ?? undefined,
-    stand: stand.value ?? undefined,
-    topic: topic.value ?? undefined,
-    since: from,
-  }
-  try {
-    const page = await answer(
-      api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug }, query } }),
-    )
-    entries.value = last ? [...entries.value, ...page] : page
-    more.value = page.length === PAGE
-    people.value = [...new Set([...people.value, ...page.map((e) => e.who)])].sort()
-    trouble.value = ''
-    read.value = true
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
+const filters = computed(() => ({
+  who: who.value ?? undefined,
+  stand: stand.value ?? undefined,
+  topic: topic.value ?? undefined,
+}))
+const from = () =>
+  since.value ? new Date(Date.now() - HOURS[since.value] * 3600_000).toISOString() : undefined
+const {
+  rows: entries,
+  read,
+  more,
+  trouble,
+  older,
+  again,
+} = useServerPages<Entry>(
+  () => ['journal', store.slug, store.version, filters.value, since.value],
+  (before) => {
+    const query = { ...filters.value, since: from(), before }
+    return api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug }, query } })
+  },
+  { size: PAGE, enabled: shown },
+)
+watch(entries, (list) => (people.value = [...new Set([...people.value, ...list.map((e) => e.who)])].sort()))
 /** What an action adds to the dearest view is worked out after it was kept: it is read a little later. */
 const JUDGED_MS = 4000
-const { start: loadAgain } = useTimeoutFn(() => shown.value && void load(), JUDGED_MS, { immediate: false })
-watch([shown, () => store.version, who, stand, topic, since], () => {
-  if (!shown.value) return
-  void load()
-  loadAgain()
-})
+const { start: loadAgain } = useTimeoutFn(() => shown.value && void again(), JUDGED_MS, { immediate: false })
+watch([shown, () => store.version], () => shown.value && loadAgain())
 const filtered = () => !!(who.value || stand.value !== null || topic.value || since.value)
 const time = (at: string) => {
   const d = new Date(at)
@@ -100,7 +91,6 @@ async function flip(e: Entry) {
   store.trouble = ''
   await store.move(e.undone ? 'redo' : 'undo', e.id)
   busy.value = 0
-  await load()
 }
 </script>
 
@@ -205,7 +195,7 @@ async function flip(e: Entry) {
           survey; the others, to the view it was done from.
         </p>
         <p v-if="more" class="older">
-          <v-btn size="small" variant="outlined" data-test="older" @click="load(true)">Older actions</v-btn>
+          <v-btn size="small" variant="outlined" data-test="older" @click="older()">Older actions</v-btn>
         </p>
       </div>
     </div>

@@ -2,6 +2,7 @@
 import { mdiContentCopy, mdiDeleteOutline, mdiDotsVertical, mdiPencilOutline } from '@mdi/js'
 import { defineAsyncComponent, ref } from 'vue'
 import { answer, api, type LevelCard } from '../api/client'
+import { useAttempt } from '../shared/useAttempt'
 
 /** What is done to a level as a whole: rename, copy, remove. */
 const props = defineProps<{ level: LevelCard; mayMake: boolean }>()
@@ -9,16 +10,12 @@ const emit = defineEmits<{ changed: [] }>()
 /** Loaded when it is asked for: the list comes without. */
 const LevelAsk = defineAsyncComponent(() => import('../pages/LevelAsk.vue'))
 const asking = ref<'rename' | 'copy' | null>(null)
-const trouble = ref('')
-async function remove() {
-  trouble.value = ''
-  try {
+const { trouble, attempt } = useAttempt()
+const remove = () =>
+  attempt(async () => {
     await answer(api.POST('/api/levels/{slug}/remove', { params: { path: { slug: props.level.slug } } }))
     emit('changed')
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
+  })
 </script>
 
 <template>

@@ -1,27 +1,20 @@
 <script setup lang="ts">
-import { onBeforeUnmount, onMounted, shallowRef } from 'vue'
-import { answer, api, type Work } from '../api/client'
+import { api } from '../api/client'
+import { useServer } from '../shared/useServer'
 
 /** The long work that is under way, each with how far it is and a way to stop it. */
-const work = shallowRef<Work[]>([])
-const load = async () => {
-  try {
-    work.value = await answer(api.GET('/api/jobs'))
-  } catch {
-    // It is asked for again.
-  }
-}
+const EVERY_MS = 2500
+const { data: work, read } = useServer(['jobs'], (signal) => api.GET('/api/jobs', { signal }), {
+  every: () => EVERY_MS,
+})
 async function stop(id: string) {
   await api.POST('/api/jobs/{job}/stop', { params: { path: { job: id } } }).catch(() => undefined)
-  await load()
+  await read()
 }
-onMounted(load)
-const again = setInterval(load, 2500)
-onBeforeUnmount(() => clearInterval(again))
 </script>
 
 <template>
-  <section v-if="work.length" class="work" data-test="work">
+  <section v-if="work?.length" class="work" data-test="work">
     <h3>Under way</h3>
     <p v-for="w in work" :key="w.id">
       <span class="what"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { onMounted, ref, shallowRef } from 'vue'
-import { answer, api, type AuditRecord } from '../api/client'
+import { api, type AuditRecord } from '../api/client'
+import { useServerPages } from '../shared/useServer'
 import PaperPage from './PaperPage.vue'
 
 /** Who signed in, was refused, changed roles, took files out or restored; for leads, in pages. */
@@ -14,28 +14,17 @@ const WORDS: Record<string, string> = {
   restore: 'restored',
   level: '',
 }
-const rows = shallowRef<AuditRecord[]>([])
-const more = ref(false)
-const trouble = ref('')
-
-async function load(older = false) {
-  trouble.value = ''
-  try {
-    const last = older ? rows.value[rows.value.length - 1] : undefined
-    const page = await answer(api.GET('/api/audit', { params: { query: { before: last?.id } } }))
-    rows.value = last ? [...rows.value, ...page] : page
-    more.value = page.length === PAGE
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
-onMounted(load)
+const { rows, more, trouble, older } = useServerPages<AuditRecord>(
+  ['audit'],
+  (before) => api.GET('/api/audit', { params: { query: { before } } }),
+  { size: PAGE },
+)
 const time = (at: string) =>
   new Date(at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 </script>
 
 <template>
-  <PaperPage title="Sign-in log" @again="load()">
+  <PaperPage title="Sign-in log">
     <p class="faint">
       Sign-ins of the people in the levels you lead, files handed over, roles and restored backups. Kept for
       400 days.
@@ -62,6 +51,6 @@ const time = (at: string) =>
       </tbody>
     </v-table>
     <p v-else-if="!trouble" class="faint">Nothing has been noted yet.</p>
-    <v-btn v-if="more" @click="load(true)">Older</v-btn>
+    <v-btn v-if="more" @click="older()">Older</v-btn>
   </PaperPage>
 </template>

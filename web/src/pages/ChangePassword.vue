@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { useSession } from './session'
 import AskSheet from '../shared/AskSheet.vue'
+import { useAttempt } from '../shared/useAttempt'
 
 /** Asks for one's password and a new one, twice. */
 const emit = defineEmits<{ close: [] }>()
@@ -10,26 +11,18 @@ const SHORTEST = 10
 const old = ref('')
 const fresh = ref('')
 const again = ref('')
-const busy = ref(false)
-const trouble = ref('')
+const { trouble, busy, attempt } = useAttempt()
 const short = computed(() =>
   fresh.value && fresh.value.length < SHORTEST ? `At least ${SHORTEST} characters` : '',
 )
 const differs = computed(() => (again.value && again.value !== fresh.value ? 'Not the same' : ''))
 const ready = computed(() => !!old.value && fresh.value.length >= SHORTEST && again.value === fresh.value)
 
-async function change(): Promise<void> {
-  busy.value = true
-  trouble.value = ''
-  try {
+const change = () =>
+  attempt(async () => {
     await session.changePassword(old.value, fresh.value)
     emit('close')
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

@@ -1,40 +1,41 @@
 <script setup lang="ts">
-import { computed, onMounted, ref, shallowRef } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { answer, api, type Installation } from '../api/client'
 import ChoiceField from '../shared/ChoiceField.vue'
 import PaperPage from './PaperPage.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 import { whole } from '../budget/budget'
 
 /** What holds for the whole installation, for who looks after it. */
-const kept = shallowRef<Installation | null>(null)
+const {
+  data: kept,
+  trouble: unread,
+  put,
+} = useServer(['installation'], (signal) => api.GET('/api/installation', { signal }))
 const draft = ref<Pick<Installation, 'name' | 'address' | 'sign_up' | 'makers'>>({
   name: '',
   address: '',
   sign_up: 'invited',
   makers: 'artists',
 })
-const trouble = ref('')
+const { trouble: refused, attempt } = useAttempt()
+const trouble = computed(() => refused.value || unread.value)
 const changed = computed(
   () =>
     !!kept.value &&
     (['name', 'address', 'sign_up', 'makers'] as const).some((k) => draft.value[k] !== kept.value![k]),
 )
-function take(installation: Installation): void {
-  kept.value = installation
-  const { name, address, sign_up, makers } = installation
-  draft.value = { name, address, sign_up, makers }
-}
-async function attempt(ask: () => Promise<{ data?: Installation }>): Promise<void> {
-  trouble.value = ''
-  try {
-    take(await answer(ask()))
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
-const load = () => attempt(() => api.GET('/api/installation'))
-onMounted(load)
-const keep = () => attempt(() => api.PUT('/api/installation', { body: draft.value }))
+watch(
+  kept,
+  (installation) => {
+    if (!installation) return
+    const { name, address, sign_up, makers } = installation
+    draft.value = { name, address, sign_up, makers }
+  },
+  { immediate: true },
+)
+const keep = () => attempt(async () => put(await answer(api.PUT('/api/installation', { body: draft.value }))))
 const megabytes = (bytes: number) => `${whole(Math.round(bytes / 1e6))} MB`
 const backup = computed(() =>
   kept.value?.last_backup
@@ -44,7 +45,7 @@ const backup = computed(() =>
 </script>
 
 <template>
-  <PaperPage title="This installation" @again="load">
+  <PaperPage title="This installation">
     <p v-if="trouble" class="over" role="alert" data-test="installation-trouble">{{ trouble }}</p>
     <form v-if="kept" @submit.prevent="keep">
       <v-text-field

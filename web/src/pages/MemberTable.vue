@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { mdiContentCopy } from '@mdi/js'
-import { computed, onMounted, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, api, type LinkMade, type Member, type Members, type Role } from '../api/client'
+import { answer, api, type LinkMade, type Member, type Role } from '../api/client'
 import { useSession } from './session'
 import AskSheet from '../shared/AskSheet.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
 import PersonMark from '../shared/PersonMark.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 /** Who is a member of a level; leads give roles, invite, remove, and make links to new passwords. */
 const props = defineProps<{ slug: string }>()
@@ -17,54 +19,43 @@ const ROLES = [
 ] as const
 const session = useSession()
 const router = useRouter()
-const members = shallowRef<Members | null>(null)
-const trouble = ref('')
 const role = ref<Role>('artist')
 /** The link that was made last; it is shown only once. */
 const made = shallowRef<{ for: string; href: string; until: string } | null>(null)
 const copied = ref(false)
-const leads = computed(() => members.value?.members.find((m) => m.name === session.name)?.role === 'lead')
 const level = computed(() => ({ path: { slug: props.slug } }))
+const {
+  data: members,
+  trouble: unread,
+  read,
+  put,
+} = useServer(
+  () => ['members', props.slug],
+  (signal) => api.GET('/api/levels/{slug}/members', { params: level.value, signal }),
+)
+const { trouble: refused, busy, attempt } = useAttempt()
+const trouble = computed(() => refused.value || unread.value)
+const leads = computed(() => members.value?.members.find((m) => m.name === session.name)?.role === 'lead')
 const one = (name: string) => ({ params: { path: { slug: props.slug, name } } })
-
-async function attempt(work: () => Promise<void>): Promise<void> {
-  trouble.value = ''
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
-const load = () =>
-  attempt(
-    async () =>
-      void (members.value = await answer(api.GET('/api/levels/{slug}/members', { params: level.value }))),
-  )
-onMounted(load)
-defineExpose({ load })
 
 const give = (member: Member, to: Role) =>
   attempt(async () => {
     const asked = api.PUT('/api/levels/{slug}/members/{name}', { ...one(member.name), body: { role: to } })
-    members.value = await answer(asked)
+    put(await answer(asked))
   })
 /** Who is about to be removed, or to leave. */
 const going = shallowRef<Member | null>(null)
 const leaves = computed(() => going.value?.name === session.name)
-const busy = ref(false)
-async function remove(): Promise<void> {
-  const { name } = going.value!
-  busy.value = true
-  await attempt(async () => {
+const remove = () =>
+  attempt(async () => {
+    const { name } = going.value!
     await answer(api.DELETE('/api/levels/{slug}/members/{name}', one(name)))
     going.value = null
     if (name === session.name) await router.replace('/levels')
-    else await load()
+    else await read()
   })
-  busy.value = false
-}
 function ask(member: Member): void {
-  trouble.value = ''
+  refused.value = ''
   going.value = member
 }
 function show(what: string, link: LinkMade): void {
@@ -83,7 +74,7 @@ const invite = () =>
       `somebody who joins as ${role.value}`,
       await answer(api.POST('/api/levels/{slug}/invitations', { params: level.value, body })),
     )
-    await load()
+    await read()
   })
 const reset = (member: Member) =>
   attempt(async () =>
@@ -95,7 +86,7 @@ const reset = (member: Member) =>
 const withdraw = (pk: number) =>
   attempt(async () => {
     const path = { slug: props.slug, pk }
-    members.value = await answer(api.DELETE('/api/levels/{slug}/invitations/{pk}', { params: { path } }))
+    put(await answer(api.DELETE('/api/levels/{slug}/invitations/{pk}', { params: { path } })))
   })
 const copy = () =>
   attempt(async () => {

@@ -1,58 +1,52 @@
 <script setup lang="ts">
 import { mdiFolderOpenOutline } from '@mdi/js'
-import { useIntervalFn } from '@vueuse/core'
-import { computed, onBeforeUnmount, ref, shallowRef } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Opening } from '../api/client'
 import { upload } from '../api/upload'
 import AskSheet from '../shared/AskSheet.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 /** A new level from the zip of one that was saved, here or in another installation. */
 const emit = defineEmits<{ done: [level: string]; close: [] }>()
 const file = shallowRef<File | null>(null)
 const name = ref('')
-const trouble = ref('')
 const sent = ref(0)
-const sending = ref(false)
+const EVERY_MS = 400
+const goesOn = (known: Opening | undefined) => known?.state === 'waiting' || known?.state === 'running'
+const job = ref<string | null>(null)
+const one = () => ({ params: { path: { job: job.value! } } })
 /** What the server is at, once the file is there. */
-const opening = shallowRef<Opening | null>(null)
-const opens = computed(() => opening.value?.state === 'waiting' || opening.value?.state === 'running')
+const {
+  data: opening,
+  trouble: unread,
+  put,
+} = useServer(
+  () => ['saved level', job.value],
+  (signal) => api.GET('/api/saved-levels/{job}', { ...one(), signal }),
+  { enabled: () => !!job.value, every: (known) => goesOn(known) && EVERY_MS },
+)
+const { trouble: refused, busy: sending, attempt } = useAttempt()
+const trouble = computed(() => refused.value || opening.value?.trouble || unread.value)
+const opens = computed(() => goesOn(opening.value))
 const busy = computed(() => sending.value || opens.value)
 const share = computed(() => 0.5 * sent.value + 0.5 * (opening.value?.share ?? 0))
-const one = () => ({ params: { path: { job: opening.value!.id } } })
 
-async function go() {
-  const form = new FormData()
-  form.set('file', file.value!)
-  form.set('name', name.value.trim())
-  sending.value = true
-  sent.value = 0
-  opening.value = null
-  trouble.value = ''
-  try {
-    opening.value = await upload<Opening>('/saved-levels', form, (done) => (sent.value = done))
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    sending.value = false
-  }
-}
-
-let asking = false
-async function look() {
-  if (!opens.value || asking) return
-  asking = true
-  try {
-    const reply = await answer(api.GET('/api/saved-levels/{job}', one()))
-    opening.value = reply
-    trouble.value = reply.trouble
-    if (reply.slug) emit('done', reply.slug)
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    asking = false
-  }
-}
-useIntervalFn(() => void look(), 400)
+const go = () =>
+  attempt(async () => {
+    const form = new FormData()
+    form.set('file', file.value!)
+    form.set('name', name.value.trim())
+    sent.value = 0
+    job.value = null
+    const begun = await upload<Opening>('/saved-levels', form, (done) => (sent.value = done))
+    job.value = begun.id
+    put(begun)
+  })
+watch(
+  () => opening.value?.slug,
+  (slug) => slug && emit('done', slug),
+)
 
 onBeforeUnmount(() => {
   if (opens.value) void answer(api.POST('/api/saved-levels/{job}/stop', one())).catch(() => undefined)

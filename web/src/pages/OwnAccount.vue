@@ -1,29 +1,22 @@
 <script setup lang="ts">
-import { onMounted, ref, shallowRef } from 'vue'
-import { answer, api, type Mark, type SignedIn } from '../api/client'
+import { computed, ref } from 'vue'
+import { answer, api, type Mark } from '../api/client'
 import ChangePassword from './ChangePassword.vue'
 import PaperPage from './PaperPage.vue'
 import PersonMark from '../shared/PersonMark.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 import { MARKS } from '../level/marks'
 import { useSession } from './session'
 
 /** One's own account: name, mark on the plan, password, and where one is signed in. */
 const session = useSession()
 const name = ref(session.name ?? '')
-const signedIn = shallowRef<SignedIn[]>([])
-const trouble = ref('')
 const changing = ref(false)
-
-async function attempt(work: () => Promise<void>): Promise<void> {
-  trouble.value = ''
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
-const load = () => attempt(async () => void (signedIn.value = await answer(api.GET('/api/sessions'))))
-onMounted(load)
+const sessions = useServer(['sessions'], (signal) => api.GET('/api/sessions', { signal }))
+const signedIn = computed(() => sessions.data.value ?? [])
+const { trouble: refused, attempt } = useAttempt()
+const trouble = computed(() => refused.value || sessions.trouble.value)
 const rename = () =>
   attempt(async () =>
     session.take(await answer(api.PUT('/api/session/name', { body: { name: name.value.trim() } }))),
@@ -31,11 +24,10 @@ const rename = () =>
 const choose = (mark: Mark) =>
   attempt(async () => session.take(await answer(api.PUT('/api/session/mark', { body: { mark } }))))
 const end = (id: string) =>
-  attempt(
-    async () =>
-      void (signedIn.value = await answer(api.DELETE('/api/sessions/{id}', { params: { path: { id } } }))),
+  attempt(async () =>
+    sessions.put(await answer(api.DELETE('/api/sessions/{id}', { params: { path: { id } } }))),
   )
-const endOthers = () => attempt(async () => void (signedIn.value = await answer(api.DELETE('/api/sessions'))))
+const endOthers = () => attempt(async () => sessions.put(await answer(api.DELETE('/api/sessions'))))
 
 const time = (at: string | null) =>
   at
@@ -55,7 +47,7 @@ function program(agent: string): string {
 </script>
 
 <template>
-  <PaperPage title="Your account" @again="load">
+  <PaperPage title="Your account">
     <p v-if="trouble" class="over" role="alert" data-test="account-trouble">{{ trouble }}</p>
     <section>
       <h2 class="minor">Name</h2>
@@ -119,7 +111,7 @@ function program(agent: string): string {
         >End all others</v-btn
       >
     </section>
-    <ChangePassword v-if="changing" @close="((changing = false), load())" />
+    <ChangePassword v-if="changing" @close="((changing = false), sessions.read())" />
   </PaperPage>
 </template>
 

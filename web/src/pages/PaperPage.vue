@@ -4,7 +4,6 @@ import SignInAgain from './SignInAgain.vue'
 
 /** A page of its own, beside the stage: where one came from, a heading, and what is on it. */
 defineProps<{ title: string; back?: string; where?: string }>()
-const emit = defineEmits<{ again: [] }>()
 </script>
 
 <template>
@@ -16,7 +15,7 @@ const emit = defineEmits<{ again: [] }>()
       <h1>{{ title }}</h1>
     </header>
     <slot />
-    <SignInAgain @back="emit('again')" />
+    <SignInAgain />
   </main>
 </template>
 

@@ -2,6 +2,7 @@
 import { onMounted, ref, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useSession } from './session'
+import { useAttempt } from '../shared/useAttempt'
 
 const session = useSession()
 const router = useRouter()
@@ -9,8 +10,7 @@ const route = useRoute()
 const name = ref('')
 const password = ref('')
 const code = ref('')
-const trouble = ref('')
-const busy = ref(false)
+const { trouble, busy, attempt } = useAttempt()
 const form = useTemplateRef('form')
 /** The k-th line of the drawn ground. */
 function contour(k: number): string {
@@ -28,19 +28,12 @@ function branch([x, y, high]: readonly number[], b: number): string {
 // typed.
 onMounted(() => form.value?.querySelector('input')?.focus())
 
-async function submit() {
-  busy.value = true
-  trouble.value = ''
-  try {
+const submit = () =>
+  attempt(async () => {
     if (session.first) await session.makeFirst(name.value, password.value, code.value)
     else await session.signIn(name.value, password.value)
     await router.replace(String(route.query.to ?? '/levels'))
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

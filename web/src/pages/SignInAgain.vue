@@ -3,29 +3,24 @@ import { ref } from 'vue'
 import { connection } from '../api/connection'
 import { useOutbox } from '../planting/outbox'
 import { useSession } from './session'
+import { useAttempt } from '../shared/useAttempt'
+import { queries } from '../shared/useServer'
 
 /** Over the work when a sign-in has ended: sign in again, and everything goes on where it was. */
 const emit = defineEmits<{ back: [] }>()
 const session = useSession()
 const outbox = useOutbox()
 const password = ref('')
-const trouble = ref('')
-const busy = ref(false)
+const { trouble, busy, attempt } = useAttempt()
 
-async function submit() {
-  busy.value = true
-  trouble.value = ''
-  try {
+const submit = () =>
+  attempt(async () => {
     await session.signIn(session.name!, password.value)
     password.value = ''
     connection.signedOut = false
+    void queries.invalidateQueries()
     emit('back')
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

@@ -1,43 +1,39 @@
 <script setup lang="ts">
-import { computed, onMounted, ref, shallowRef } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, api, type LinkInfo } from '../api/client'
+import { answer, api } from '../api/client'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 import { useSession } from './session'
 
 /** What a link that works once is for: joining a level, or a new password. */
 const props = defineProps<{ token: string }>()
 const session = useSession()
 const router = useRouter()
-const link = shallowRef<LinkInfo | null>(null)
 const name = ref('')
 const password = ref('')
-const trouble = ref('')
-const busy = ref(false)
 const one = computed(() => ({ params: { path: { token: props.token } } }))
+const { trouble: refused, busy, attempt } = useAttempt()
+/** Whether it was tried to be used; whoever signs in by it has nothing more to ask of it. */
+const used = ref(false)
+const { data: link, trouble: unread } = useServer(
+  () => ['link', props.token],
+  (signal) => api.GET('/api/links/{token}', { ...one.value, signal }),
+  { enabled: () => !used.value },
+)
 const reset = computed(() => link.value?.kind === 'password')
 const SHORTEST = 10
 
-async function attempt(work: () => Promise<void>): Promise<void> {
-  busy.value = true
-  trouble.value = ''
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
-onMounted(() =>
-  attempt(async () => void (link.value = await answer(api.GET('/api/links/{token}', one.value)))),
-)
+const trouble = computed(() => refused.value || unread.value)
 const join = () =>
   attempt(async () => {
+    used.value = true
     const { slug } = await answer(api.POST('/api/links/{token}/join', one.value))
     await router.replace(`/levels/${slug}/planting`)
   })
 const submit = () =>
   attempt(async () => {
+    used.value = true
     const body = { password: password.value }
     session.take(
       await answer(

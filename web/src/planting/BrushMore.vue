@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { LimitsInBounds } from '../api/bounds'
 import { mdiDeleteOutline, mdiDotsHorizontal, mdiImagePlusOutline } from '@mdi/js'
-import { computed, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
 import { answer, api, type Tip } from '../api/client'
 import { upload } from '../api/upload'
 import { useBrush } from './brush'
@@ -9,15 +9,18 @@ import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
 import PairField from '../shared/PairField.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 /** What the brush works on, its tip, and where alone it works. */
 const emit = defineEmits<{ fill: [what: 'area' | 'level'] }>()
 const store = useLevel()
 const brush = useBrush()
 const open = ref(false)
-const trouble = ref('')
+const { trouble, attempt } = useAttempt()
 const file = ref<File | null>(null)
-onMounted(() => void brush.loadTips().catch(store.report))
+const known = useServer(['tips'], (signal) => api.GET('/api/tips', { signal }))
+const tips = computed(() => known.data.value ?? [])
 
 const limits = computed(() => brush.limits!)
 const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))
@@ -28,34 +31,27 @@ const heights = computed<[number, number]>(() => [Math.floor(store.level!.low), 
 async function add(chosen: File | File[] | null) {
   const picked = Array.isArray(chosen) ? chosen[0] : chosen
   if (!picked) return
-  trouble.value = ''
-  const form = new FormData()
-  form.append('file', picked)
-  try {
+  await attempt(async () => {
+    const form = new FormData()
+    form.append('file', picked)
     const tip = await upload<Tip>('/tips', form)
-    await brush.loadTips()
+    await known.read()
     brush.tip = tip.key
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
+  })
   file.value = null
 }
 /** The tip in hand, when it is one's own. */
-const mine = computed(() => brush.tips.find((t) => t.key === brush.tip && t.own))
-async function remove() {
-  trouble.value = ''
-  try {
+const mine = computed(() => tips.value.find((t) => t.key === brush.tip && t.own))
+const remove = () =>
+  attempt(async () => {
     await answer(
       api.DELETE('/api/tips/{tip}', {
         params: { path: { tip: Number(mine.value!.key.replace(/\D/g, '')) } },
       }),
     )
     brush.tip = ''
-    await brush.loadTips()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
+    await known.read()
+  })
 function fill(what: 'area' | 'level') {
   open.value = false
   emit('fill', what)
@@ -98,7 +94,7 @@ function fill(what: 'area' | 'level') {
             ><i class="round"
           /></v-btn>
           <v-btn
-            v-for="t in brush.tips"
+            v-for="t in tips"
             :key="t.key"
             class="tip"
             :aria-pressed="brush.tip === t.key"
@@ -126,7 +122,9 @@ function fill(what: 'area' | 'level') {
           data-test="tip-file"
           @update:model-value="add"
         />
-        <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
+        <p v-if="trouble || known.trouble.value" class="over" role="alert">
+          {{ trouble || known.trouble.value }}
+        </p>
         <v-radio-group
           v-if="brush.tip"
           v-model="brush.turn"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiPlus, mdiTrayFull } from '@mdi/js'
-import { computed, onMounted, ref, shallowRef } from 'vue'
+import { computed, ref } from 'vue'
 import { answer, api, type Condition, type ConditionSet } from '../api/client'
 import type { Draft } from './useDraft'
 import { KINDS } from '../api/kinds'
@@ -9,14 +9,18 @@ import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
 import ConditionCard from './ConditionCard.vue'
 import CopyTo from './CopyTo.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 const props = defineProps<{ draft: Draft; locked: boolean }>()
 const store = useLevel()
 const d = props.draft
-const sets = shallowRef<ConditionSet[]>([])
+const kept = useServer(['condition-sets'], (signal) => api.GET('/api/condition-sets', { signal }))
+const sets = computed(() => kept.data.value ?? [])
 const setName = ref('')
 const message = ref('')
-const trouble = ref('')
+const { trouble: refused, attempt } = useAttempt()
+const trouble = computed(() => refused.value || kept.trouble.value)
 const dragged = ref<number | null>(null)
 const over = ref<number | null>(null)
 
@@ -48,7 +52,7 @@ function dropped(to: number) {
   dragged.value = over.value = null
 }
 async function takeBands(layer: string) {
-  await guarded(async () => {
+  await attempt(async () => {
     const b = await answer(
       api.GET('/api/levels/{slug}/layers/{layer}/bands', { params: { path: { slug: store.slug, layer } } }),
     )
@@ -64,9 +68,8 @@ async function takeBands(layer: string) {
     message.value = `Altitude and slope hold the middle nine tenths of ${layer}.`
   })
 }
-const loadSets = () => guarded(async () => void (sets.value = await answer(api.GET('/api/condition-sets'))))
 async function saveSet() {
-  await guarded(async () => {
+  await attempt(async () => {
     await answer(
       api.POST('/api/condition-sets', {
         body: { name: setName.value.trim(), level: store.slug, conditions: list.value },
@@ -74,11 +77,11 @@ async function saveSet() {
     )
     message.value = `Saved as ${setName.value.trim()}.`
     setName.value = ''
-    await loadSets()
+    await kept.read()
   })
 }
 async function useSet(s: ConditionSet) {
-  await guarded(async () => {
+  await attempt(async () => {
     const fit = await answer(
       api.GET('/api/levels/{slug}/condition-sets/{pk}', { params: { path: { slug: store.slug, pk: s.id } } }),
     )
@@ -87,19 +90,10 @@ async function useSet(s: ConditionSet) {
   })
 }
 const dropSet = (s: ConditionSet) =>
-  guarded(async () => {
+  attempt(async () => {
     await answer(api.DELETE('/api/condition-sets/{pk}', { params: { path: { pk: s.id } } }))
-    await loadSets()
+    await kept.read()
   })
-async function guarded(work: () => Promise<void>) {
-  trouble.value = ''
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
-onMounted(loadSets)
 </script>
 
 <template>

@@ -14,6 +14,7 @@ import ItemPicker from '../shared/ItemPicker.vue'
 import NumberField from '../shared/NumberField.vue'
 import PairField from '../shared/PairField.vue'
 import { MixEntryBounds, VariationSettingsBounds } from '../api/bounds'
+import { useAttempt } from '../shared/useAttempt'
 
 /** The stock items a stand plants, by weight; a changed weight moves plants only to or from that item. */
 const props = defineProps<{ draft: Draft; locked: boolean }>()
@@ -37,7 +38,7 @@ const DRIVERS = [
 const ownOf = (m: MixEntry) =>
   !!m.drive || !!m.size || (m.sink !== null && m.sink !== undefined) || m.footprint !== 1
 const open = ref('')
-const trouble = ref('')
+const { trouble, attempt } = useAttempt()
 const put = (next: MixEntry[]) => props.draft.change({ mix: next })
 const set = (k: number, part: Partial<MixEntry>) =>
   put(list.value.map((m, i) => (i === k ? { ...m, ...part } : m)))
@@ -54,9 +55,8 @@ function exchange(k: number, item: string) {
   const m = list.value[k]
   if (item !== m.item) set(k, { item, mark: m.mark || m.item })
 }
-async function everywhere(item: string, by: string) {
-  trouble.value = ''
-  try {
+const everywhere = (item: string, by: string) =>
+  attempt(async () => {
     await trial.ask(`${nameOf(item)} for ${nameOf(by)} everywhere`, (view, headers) =>
       api.POST('/api/levels/{slug}/exchange', {
         ...store.here(),
@@ -64,10 +64,7 @@ async function everywhere(item: string, by: string) {
         headers,
       }),
     )
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
+  })
 function drive(k: number, kind: string) {
   if (!kind) return set(k, { drive: null })
   try {

@@ -10,6 +10,7 @@ import GrowsOn from './GrowsOn.vue'
 import ItemPicker from '../shared/ItemPicker.vue'
 import NumberField from '../shared/NumberField.vue'
 import { AddInBounds } from '../api/bounds'
+import { useAttempt } from '../shared/useAttempt'
 
 /** Begin a stand: how many plants it would have and what they cost is shown before. */
 const props = defineProps<{ view?: () => View | null }>()
@@ -24,9 +25,8 @@ const on = ref<string[]>([])
 const spacing = ref<number | null>(null)
 /** Per cent. */
 const fullness = ref<number | null>(null)
-const trouble = ref('')
+const { trouble, busy, attempt } = useAttempt()
 const tried = shallowRef<Changed | null>(null)
-const busy = ref(false)
 const cost = computed(() => tried.value?.entry.cost ?? {})
 
 const chosen = computed(() => store.level?.stock.find((i) => i.slug === item.value))
@@ -91,22 +91,15 @@ const look = useDebounceFn(async () => {
   }
 }, 250)
 watch([item, stratum, sward, on, spacing, fullness], () => void look())
-async function add() {
-  trouble.value = ''
-  busy.value = true
-  try {
+const add = () =>
+  attempt(async () => {
     await store.arrange(answer(send(name.value.trim())))
     open.value = false
     sward.value = false
     on.value = []
     item.value = name.value = ''
     tried.value = null
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

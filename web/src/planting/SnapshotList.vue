@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiCameraOutline, mdiDeleteOutline } from '@mdi/js'
-import { computed, onMounted, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 import { answer, answerBytes, api, type Compared, type Snapshot, type View } from '../api/client'
 import { amount, signed, whole, type LineName } from '../budget/budget'
 import type { Draft } from './useDraft'
@@ -9,39 +9,34 @@ import { useLevel } from '../level/level'
 import { useTrial } from '../level/trial'
 import ActionButton from '../shared/ActionButton.vue'
 import FoldingPart from '../shared/FoldingPart.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 /** Saved states of the planting: taken under a name, compared with another or with now, and gone back to. */
 const props = defineProps<{ draft: Draft; view: () => View | null }>()
 const d = props.draft
 const store = useLevel()
 const trial = useTrial()
-const list = shallowRef<Snapshot[]>([])
+const snapshots = useServer(
+  () => ['snapshots', store.slug],
+  (signal) => api.GET('/api/levels/{slug}/snapshots', { ...store.here(), signal }),
+)
+const list = computed(() => snapshots.data.value ?? [])
 const name = ref('')
 const before = ref(0)
 const after = ref(0)
 const compared = shallowRef<Compared | null>(null)
-const trouble = ref('')
-
-async function guarded(work: () => Promise<void>) {
-  trouble.value = ''
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
-const load = () =>
-  guarded(async () => void (list.value = await answer(api.GET('/api/levels/{slug}/snapshots', store.here()))))
-onMounted(load)
+const { trouble: refused, attempt } = useAttempt()
+const trouble = computed(() => refused.value || snapshots.trouble.value)
 const take = () =>
-  guarded(async () => {
+  attempt(async () => {
     const body = { key: crypto.randomUUID(), name: name.value.trim() }
     store.take(await answer(api.POST('/api/levels/{slug}/snapshots', { ...store.here(), body })))
     name.value = ''
-    await load()
+    await snapshots.read()
   })
 const compare = () =>
-  guarded(async () => {
+  attempt(async () => {
     const body = { before: before.value, after: after.value }
     compared.value = await answer(
       api.POST('/api/levels/{slug}/snapshots/compare', {
@@ -60,17 +55,17 @@ function close() {
   d.marks.value = NOWHERE
 }
 const remove = (id: number) =>
-  guarded(async () => {
+  attempt(async () => {
     const path = { slug: store.slug, snapshot: id }
     const query = { key: crypto.randomUUID() }
     store.take(
       await answer(api.DELETE('/api/levels/{slug}/snapshots/{snapshot}', { params: { path, query } })),
     )
-    await load()
+    await snapshots.read()
     if (before.value === id || after.value === id) before.value = after.value = 0
   })
 const goBack = (s: Snapshot) =>
-  guarded(async () => {
+  attempt(async () => {
     close()
     await trial.ask(`Go back to ${s.name}`, (view, headers) =>
       api.POST('/api/levels/{slug}/snapshots/{snapshot}/go-back', {

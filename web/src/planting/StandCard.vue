@@ -16,12 +16,13 @@ import ActionButton from '../shared/ActionButton.vue'
 import ColourField from '../shared/ColourField.vue'
 import PaintingMenu from './PaintingMenu.vue'
 import { STRATA, type Stratum } from '../shared/strata'
+import { useAttempt } from '../shared/useAttempt'
 
 /** A stand itself: its name, stratum, colour, seed and lock; duplicated and removed here. */
 const props = defineProps<{ stand: Stand }>()
 const store = useLevel()
 const trial = useTrial()
-const trouble = ref('')
+const { trouble, attempt } = useAttempt()
 const name = ref(props.stand.name)
 watch(
   () => props.stand,
@@ -31,36 +32,16 @@ const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))
 const can = computed(() => store.mayPlant)
 
 async function act(asked: () => Promise<{ data?: Changed }>) {
-  trouble.value = ''
-  try {
-    await store.arrange(answer(asked()))
-  } catch (error) {
-    trouble.value = (error as Error).message
-    name.value = props.stand.name
-  }
+  if (!(await attempt(() => store.arrange(answer(asked()))))) name.value = props.stand.name
 }
 /** Take over what was done to its painting. */
-async function take(asked: Promise<Changed>) {
-  trouble.value = ''
-  try {
-    store.take(await asked)
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
+const take = (asked: Promise<Changed>) => attempt(async () => store.take(await asked))
 const one = () => ({ params: { path: { slug: store.slug, stand: props.stand.id } } })
 const key = () => ({ key: crypto.randomUUID() })
 const change = (body: Partial<StandChange>) =>
   act(() => api.POST('/api/levels/{slug}/stands/{stand}/change', { ...one(), body: { ...key(), ...body } }))
 /** Have an action tried before it is kept. */
-async function ask(what: string, send: Send) {
-  trouble.value = ''
-  try {
-    await trial.ask(what, send)
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}
+const ask = (what: string, send: Send) => attempt(() => trial.ask(what, send))
 const move = (stratum: Stratum) =>
   ask(`${props.stand.name} into ${stratum}`, (view, headers) =>
     api.POST('/api/levels/{slug}/stands/{stand}/move', {

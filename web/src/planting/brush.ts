@@ -1,7 +1,7 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore, storeToRefs } from 'pinia'
-import { computed, ref, shallowRef } from 'vue'
-import { answer, api, type Stand, type Stroke, type Tip } from '../api/client'
+import { computed, ref } from 'vue'
+import { type Stand, type Stroke } from '../api/client'
 import { useLevel } from '../level/level'
 import type { On } from '../stage/placedMeshes'
 import { useTool, type TouchVerb, type Verb } from './tool'
@@ -31,7 +31,6 @@ export const useBrush = defineStore('brush', () => {
   const toward = useLocalStorage('kt-toward', 0)
   const tip = ref('')
   const turn = ref<Stroke['turn']>('along')
-  const tips = shallowRef<Tip[]>([])
   /**
    * Whether touch is painted on the selected stands, or on all of their strata; Uproot takes the selected,
    * or all.
@@ -81,7 +80,6 @@ export const useBrush = defineStore('brush', () => {
   const addStrength = (step: number) =>
     void (strength.value = Math.round(clamp(strength.value + step, 0.05, 1) * 100) / 100)
   const take = (v: Verb | null) => void (verb.value = verb.value === v ? null : v)
-  const loadTips = async () => void (tips.value = await answer(api.GET('/api/tips')))
 
   /**
    * What a stroke with this brush asks of the server; `opposite` thins in place of thickening and the
@@ -123,7 +121,6 @@ export const useBrush = defineStore('brush', () => {
     toward,
     tip,
     turn,
-    tips,
     scope,
     limits,
     push,
@@ -136,7 +133,6 @@ export const useBrush = defineStore('brush', () => {
     scaleRadius,
     addStrength,
     take,
-    loadTips,
     stroke,
   }
 })

@@ -4,6 +4,7 @@ import { answer, api, type HandIn, type Selected } from '../api/client'
 import { whole } from '../budget/budget'
 import { useLevel } from '../level/level'
 import { useTrial, type Send } from '../level/trial'
+import { useAttempt } from '../shared/useAttempt'
 
 type Place = [number, number]
 type Wish = Partial<Omit<HandIn, 'key' | 'plants'>>
@@ -24,8 +25,7 @@ export const useSelection = defineStore('selection', () => {
   const shape = ref<'box' | 'lasso'>('box')
   /** Whether plants of every stand are selected, or of the selected stands alone. */
   const every = ref(false)
-  const trouble = ref('')
-  const busy = ref(false)
+  const { trouble, busy, attempt } = useAttempt()
   const push = ref(false)
   /** The plants that were asked for and are more than can be held. */
   const over = ref(0)
@@ -45,22 +45,9 @@ export const useSelection = defineStore('selection', () => {
    * One after another, so that what is asked for while something is under way is done to what that leaves.
    */
   function guarded(work: () => Promise<void>): Promise<boolean> {
-    const mine = last.then(() => now(work))
+    const mine = last.then(() => attempt(work))
     last = mine
     return mine
-  }
-  async function now(work: () => Promise<void>): Promise<boolean> {
-    trouble.value = ''
-    busy.value = true
-    try {
-      await work()
-      return true
-    } catch (error) {
-      trouble.value = (error as Error).message
-      return false
-    } finally {
-      busy.value = false
-    }
   }
   async function find(body: object, add: boolean, most = Infinity): Promise<void> {
     const wanted = stands()

@@ -3,6 +3,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type PinsIn, type Plant } from '../api/client'
 import type { Spot } from '../stage/eyeView'
 import type { Stores } from '../shared/stores'
+import { useAttempt } from '../shared/useAttempt'
 
 export type PlantPart = Partial<Pick<Plant, 'item' | 'x' | 'z' | 'turn' | 'width' | 'height' | 'lift'>>
 const REACH = 6
@@ -16,21 +17,11 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
   const { pin: tool } = storeToRefs(inHand)
   const plant = shallowRef<Plant | null>(null)
   const pins = shallowRef<Plant[]>([])
-  const trouble = ref('')
+  const { trouble, attempt } = useAttempt()
   const push = ref(false)
   const stand = computed(() => (store.chosen.length === 1 && !store.chosen[0].sward ? store.chosen[0] : null))
   const at = computed(() => ({ slug: store.slug, stand: stand.value?.id ?? 0 }))
 
-  async function guarded(work: () => Promise<void>): Promise<boolean> {
-    trouble.value = ''
-    try {
-      await work()
-      return true
-    } catch (error) {
-      trouble.value = (error as Error).message
-      return false
-    }
-  }
   async function find(x: number, z: number, reach = REACH, y?: number): Promise<void> {
     plant.value = await answer(
       api.GET('/api/levels/{slug}/stands/{stand}/plant', {
@@ -67,7 +58,7 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
 
   /** Act on a place on the stage. */
   const press = ({ at: [x, y, z], on }: Spot) =>
-    guarded(async () => {
+    attempt(async () => {
       const high = on ? y : undefined
       if (tool.value === 'set') {
         await send({ add: [{ x, z, ...(on ? { on: [on[0], on[1]] } : {}) }] })
@@ -77,29 +68,29 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
   /** Its altitude, where its stand grows on placed meshes; else its place on the plan is enough. */
   const high = (p: Plant) => (stand.value?.settings.on?.length ? p.y : undefined)
   /** Pick one that is known. */
-  const pick = (p: Plant) => guarded(() => find(p.x, p.z, REACH, high(p)))
+  const pick = (p: Plant) => attempt(() => find(p.x, p.z, REACH, high(p)))
   const change = (part: PlantPart) =>
-    guarded(async () => {
+    attempt(async () => {
       const p = plant.value
       if (!p) return
       await send({ change: [{ plant: p.plant, at: [p.x, p.z], ...part }] })
       await find(part.x ?? p.x, part.z ?? p.z, 0.5, high(p))
     })
   const remove = () =>
-    guarded(async () => {
+    attempt(async () => {
       if (!plant.value) return
       await send({ remove: [plant.value.plant] })
       plant.value = null
     })
   const release = (id: string) =>
-    guarded(async () => {
+    attempt(async () => {
       await send({ release: [id] })
       if (plant.value?.plant === id) plant.value = null
     })
 
   /** Let the stand grow again wherever it was uprooted. */
   const regrow = () =>
-    guarded(async () => {
+    attempt(async () => {
       store.take(
         await answer(
           api.POST('/api/levels/{slug}/stands/{stand}/regrow', {

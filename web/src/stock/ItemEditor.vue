@@ -8,6 +8,7 @@ import type { AnchorPoint } from '../stage/itemScene'
 import ItemView from './ItemView.vue'
 import NumberField from '../shared/NumberField.vue'
 import { ItemEditBounds, TraitSettingsBounds } from '../api/bounds'
+import { useAttempt } from '../shared/useAttempt'
 
 /** What an item knows: measured, and edited here, drawn on its mesh. */
 const props = defineProps<{ item: ItemDetail }>()
@@ -29,8 +30,7 @@ const placing = ref(false)
 const tinting = ref(false)
 const TINT = '#d87a4a'
 const into = ref('rim')
-const busy = ref(false)
-const trouble = ref('')
+const { trouble, busy, attempt } = useAttempt()
 const COLLIDERS = [
   { value: 'none', title: 'none' },
   { value: 'cylinder', title: 'upright cylinder, from the trunk' },
@@ -66,10 +66,8 @@ function ring() {
   anchors.value = [...anchors.value, ...four]
 }
 const changed = (now: number, was: number) => (Math.abs(now - was) > 5e-4 ? now : null)
-async function keep() {
-  busy.value = true
-  trouble.value = ''
-  try {
+const keep = () =>
+  attempt(async () => {
     const body = {
       revision: props.item.revision,
       name: name.value,
@@ -88,12 +86,7 @@ async function keep() {
     )
     await Promise.all([shelf.load(), store.refresh()])
     emit('close')
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

@@ -1,10 +1,12 @@
 <script setup lang="ts">
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
-import { answer, api, type ItemDetail, type Replaced } from '../api/client'
+import { computed, onMounted, ref, watch } from 'vue'
+import { answer, api, type ItemDetail } from '../api/client'
 import { amount, LINES, many, signed, whole } from '../budget/budget'
 import { useBringIn } from './useBringIn'
 import { newEdges } from '../sightline/distances'
 import { useLevel } from '../level/level'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 import { useShelf } from './shelf'
 import ItemView from './ItemView.vue'
 import StateTable from './StateTable.vue'
@@ -18,9 +20,18 @@ const props = defineProps<{ item: ItemDetail; mend?: string }>()
 const emit = defineEmits<{ close: [] }>()
 const shelf = useShelf()
 const store = useLevel()
-const { batch, options, sent, sending, busy, trouble, send, sendMended, again, drop } = useBringIn(
-  () => 'meshes',
-)
+const {
+  batch,
+  options,
+  sent,
+  sending,
+  busy,
+  trouble: unread,
+  send,
+  sendMended,
+  again,
+  drop,
+} = useBringIn(() => 'meshes')
 const thing = computed(() => batch.value?.things.find((t) => !t.refused))
 const refused = computed(() => batch.value?.things.find((t) => t.refused)?.refused)
 /** Both are looked at at the scale at which the larger one is seen whole. */
@@ -43,28 +54,27 @@ const taking = ref<number[]>([])
 watch(offered, (those) => (taking.value = those.map((o) => o.stand.id)))
 const edges = (d: { steps: number[]; billboard: number }) =>
   [...new Set([...d.steps, d.billboard])].map((m) => Math.round(m)).join(' · ')
-const found = shallowRef<Replaced[] | null>(null)
-const working = ref(false)
-watch(thing, async (t) => {
-  found.value = null
-  if (!t || !batch.value) return
-  try {
-    found.value = await answer(
-      api.GET('/api/shelf/{item}/against/{batch}/{thing}', {
-        params: { path: { item: props.item.slug, batch: batch.value.id, thing: t.id } },
-      }),
-    )
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-})
+const against = () => ({ item: props.item.slug, batch: batch.value!.id, thing: thing.value!.id })
+const { data: found, trouble: unknown } = useServer(
+  () => [
+    'against',
+    props.item.slug,
+    props.item.revision,
+    batch.value?.id,
+    batch.value?.state,
+    thing.value?.id,
+  ],
+  (signal) => api.GET('/api/shelf/{item}/against/{batch}/{thing}', { params: { path: against() }, signal }),
+  { enabled: () => !!thing.value && !busy.value },
+)
+const { trouble: refusedToKeep, busy: working, attempt } = useAttempt()
+const trouble = computed(() => unread.value || refusedToKeep.value || unknown.value)
 const chosen = (next: File[] | File) => {
   const list = Array.isArray(next) ? next : [next]
   if (list.length) void send(list)
 }
-async function keep() {
-  working.value = true
-  try {
+const keep = () =>
+  attempt(async () => {
     await shelf.changed(
       answer(
         api.POST('/api/shelf/{item}/replace', {
@@ -82,12 +92,7 @@ async function keep() {
       )
     }
     emit('close')
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    working.value = false
-  }
-}
+  })
 function leave() {
   drop()
   emit('close')

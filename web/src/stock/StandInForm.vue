@@ -5,6 +5,7 @@ import { useShelf, type Group } from './shelf'
 import ColourField from '../shared/ColourField.vue'
 import NumberField from '../shared/NumberField.vue'
 import { StandInInBounds } from '../api/bounds'
+import { useAttempt } from '../shared/useAttempt'
 
 /** A plain shape in a size and colour, to block out with before the art is there. */
 const emit = defineEmits<{ kept: [slugs: string[]]; close: [] }>()
@@ -17,12 +18,9 @@ const group = ref<Group>('tree')
 const height = ref(6)
 const width = ref(3)
 const colour = ref(INKS[0])
-const trouble = ref('')
-const busy = ref(false)
-async function put() {
-  busy.value = true
-  trouble.value = ''
-  try {
+const { trouble, busy, attempt } = useAttempt()
+const put = () =>
+  attempt(async () => {
     const made = await answer(
       api.POST('/api/shelf/new/stand-in', {
         body: {
@@ -36,12 +34,7 @@ async function put() {
       }),
     )
     emit('kept', [made.slug])
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 /** The shape from the side, 100 high at its own proportions. */
 const outline = () => {
   const w = Math.min((width.value / height.value) * 100, 200)

@@ -21,6 +21,7 @@ import ItemPicker from '../shared/ItemPicker.vue'
 import ItemPicture from '../shared/ItemPicture.vue'
 import ReplaceSource from './ReplaceSource.vue'
 import StateTable from './StateTable.vue'
+import { useAttempt } from '../shared/useAttempt'
 
 /** What is known of the item that is looked at, where it is used, and what can be done with it. */
 const props = defineProps<{ item: string }>()
@@ -37,8 +38,7 @@ const scale = computed(() =>
 )
 const editing = ref(false)
 const replacing = ref(false)
-const busy = ref(false)
-const trouble = ref('')
+const { trouble, busy, attempt } = useAttempt()
 const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixed(2)} m`)
 const day = (at: string) =>
   new Date(at).toLocaleDateString('en-GB', {
@@ -53,17 +53,6 @@ watch(
   (slug) => void attempt(() => shelf.look(slug)),
   { immediate: true },
 )
-async function attempt(work: () => Promise<unknown>) {
-  trouble.value = ''
-  busy.value = true
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = false
-  }
-}
 /** What is mended on a copy first, to be looked at beside the item. */
 const trying = ref('')
 const mend = (what: string) => {

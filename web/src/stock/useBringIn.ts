@@ -3,6 +3,7 @@ import { computed, ref, shallowRef } from 'vue'
 import { answer, api, type Batch, type ImportRequest, type Cards } from '../api/client'
 import { upload } from '../api/upload'
 import type { Group } from './shelf'
+import { useAttempt } from '../shared/useAttempt'
 
 /** What a person decides of one thing that was brought in. */
 export interface Choice {
@@ -34,7 +35,7 @@ export function useBringIn(source: () => Source) {
   const cards = ref<Required<Cards>>({ kind: 'tuft', width: 0.6, height: 0.5, count: 5, bend: 25, rows: 1 })
   const sent = ref(0)
   const sending = ref(false)
-  const trouble = ref('')
+  const { trouble, attempt } = useAttempt()
   const busy = computed(
     () => sending.value || batch.value?.state === 'waiting' || batch.value?.state === 'running',
   )
@@ -66,14 +67,6 @@ export function useBringIn(source: () => Source) {
         note: '',
       }
     trouble.value = next.trouble
-  }
-
-  async function attempt(work: () => Promise<void>): Promise<void> {
-    try {
-      await work()
-    } catch (error) {
-      trouble.value = (error as Error).message
-    }
   }
 
   const send = (files: File[]) =>
