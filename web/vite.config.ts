@@ -13,7 +13,10 @@ export default defineConfig({
     environment: 'jsdom',
     // One page for all files: each test opens what it needs anew.
     isolate: false,
-    alias: { 'idb-keyval': new URL('tests/drawer.ts', import.meta.url).pathname },
+    alias: {
+      'idb-keyval': new URL('tests/drawer.ts', import.meta.url).pathname,
+      'vue-echarts': new URL('tests/chart.ts', import.meta.url).pathname,
+    },
     testTimeout: 30_000,
     setupFiles: ['tests/browser.ts'],
     server: { deps: { inline: ['vuetify'] } },

@@ -1,11 +1,12 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
-import { nextTick } from 'vue'
+import { nextTick, ref } from 'vue'
 import type { Calibration, Device, Level, Tier } from '../src/api/client'
 import DevicePanel from '../src/sightline/DevicePanel.vue'
 import FitPlot from '../src/sightline/FitPlot.vue'
+import type { ChartOption, Inks } from '../src/shared/ChartPlot.vue'
 import { PLAIN } from '../src/stage/drawing'
 import { useDrawing } from '../src/sightline/drawing'
-import { at, openLevel, serve, show, until, uploads, kept } from './help'
+import { INKS, at, openLevel, serve, show, until, uploads, kept } from './help'
 
 const MARKS = { ms: 2, triangles: 1, draw_calls: 1, shadow_triangles: 1, memory: 1 }
 const GUESS: Device = {
@@ -125,13 +126,17 @@ describe('the device of a tier', () => {
 
 describe('the plot of a fit', () => {
   it('holds frames that were left out at the border, as rings', async () => {
-    page = await show(FitPlot, { frames: FOUND.frames })
-    const dots = [...at('fit-plot').querySelectorAll('circle')]
-    expect(dots.map((d) => d.classList.contains('out'))).toEqual([true, false, false])
-    const y = dots.map((d) => Number(d.getAttribute('cy')))
-    expect(y[0]).toBeLessThan(y[2])
-    expect(y[1]).toBeGreaterThan(y[2])
-    expect(page.place.textContent).toContain('+5 %')
-    expect(page.place.textContent).toMatch(/10 ms/)
+    const chart = ref<{ option: (inks: Inks) => ChartOption }>()
+    page = await show(FitPlot, { ref: chart, frames: FOUND.frames })
+    const { yAxis, series } = chart.value!.option(INKS) as {
+      yAxis: { min: number; max: number }
+      series: { id: string; data: [number, number, number][] }[]
+    }
+    expect([yAxis.min, yAxis.max]).toEqual([-5, 5])
+    const [fits, out] = series.map((s) => s.data)
+    expect([fits.length, out.length]).toEqual([2, 1])
+    expect(out[0][1], 'at the border').toBe(5)
+    expect(out[0][2], 'its own difference').toBeGreaterThan(5)
+    for (const [, shown, differs] of fits) expect(shown).toBe(differs)
   })
 })

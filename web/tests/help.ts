@@ -6,6 +6,7 @@ import { createVuetify } from 'vuetify'
 import type { Entry, Item, Level, Stand, StandSettings } from '../src/api/client'
 import { PLAIN } from '../src/stage/drawing'
 import { useLevel } from '../src/level/level'
+import type { Inks } from '../src/shared/ChartPlot.vue'
 import { queries } from '../src/shared/useServer'
 import { drawer } from './drawer'
 
@@ -182,6 +183,17 @@ export async function show(
 export function inScope<T>(make: () => T): T {
   scopes.push(effectScope())
   return scopes[scopes.length - 1].run(make)!
+}
+
+/** Inks of a chart. */
+export const INKS: Inks = {
+  ink: '#000',
+  faint: '#777',
+  line: '#ccc',
+  sheet: '#fff',
+  green: '#080',
+  slate: '#008',
+  oxblood: '#800',
 }
 
 /** The element of a test name, on the page or in what lies over it. */

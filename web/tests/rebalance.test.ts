@@ -1,13 +1,27 @@
 import { afterEach, describe, expect, it } from 'vitest'
-import { nextTick } from 'vue'
+import { nextTick, ref } from 'vue'
 import type { Level, RebalanceChange, Tier } from '../src/api/client'
 import RebalancePanel from '../src/budget/RebalancePanel.vue'
 import TradeOff from '../src/budget/TradeOff.vue'
+import type { ChartOption, Inks } from '../src/shared/ChartPlot.vue'
 import { useDraft } from '../src/planting/useDraft'
 import { PLAIN } from '../src/stage/drawing'
 import { useStores } from '../src/shared/stores'
 import { useRebalance } from '../src/budget/rebalance'
-import { at, inScope, openLevel, picturing, refuse, serve, settled, show, stand, until, partOf } from './help'
+import {
+  INKS,
+  at,
+  inScope,
+  openLevel,
+  picturing,
+  refuse,
+  serve,
+  settled,
+  show,
+  stand,
+  until,
+  partOf,
+} from './help'
 
 const MARKS = { ms: 6, triangles: 10, draw_calls: 10, shadow_triangles: 10, memory: 10 }
 const DISTANCES = { steps: [20], billboard: 40, gone: 80, fade: 4, shadow: 10, by_size: false }
@@ -166,11 +180,15 @@ describe('bringing a level under its marks', () => {
     expect(draft.settingsOf(store.stands[0]).distances).toEqual(DISTANCES)
     expect([0, 1].map((k) => draft.settingsOf(store.stands[k]).fullness)).toEqual([0.5, 0.3])
     draft.drop()
-    at('trade-1').dispatchEvent(new MouseEvent('click', { bubbles: true }))
+    const press = (key: string) =>
+      at('trade-off').dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
+    press('ArrowLeft')
+    await nextTick()
+    press('ArrowLeft')
     await nextTick()
     expect(rows()).toEqual(['Stand 1: the step to mesh 2 at 60 %: 0.0022 %'])
-    expect(at('trade-1').getAttribute('aria-pressed')).toBe('true')
-    at('trade-1').dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }))
+    expect(at('trade-off').getAttribute('aria-valuenow')).toBe('1')
+    press('Enter')
     await nextTick()
     expect(rows().length).toBe(2)
     at('rebalance-place-1').click()
@@ -221,14 +239,18 @@ describe('bringing a level under its marks', () => {
 
 describe('the trade-off', () => {
   it('stands farther right the dearer, and higher the more is lost, with the mark between', async () => {
-    page = await show(TradeOff, { points: RESULT.curve, mark: 6, picked: null })
-    const dots = [...at('trade-off').querySelectorAll('circle')]
-    const [x, y] = ['cx', 'cy'].map((name) => dots.map((d) => Number(d.getAttribute(name))))
-    expect(x[0] > x[1] && x[1] > x[2]).toBe(true)
-    expect(y[0] > y[1] && y[1] > y[2]).toBe(true)
-    const mark = Number(at('trade-off').querySelector('.mark')!.getAttribute('x1'))
-    expect(mark).toBeGreaterThan(x[2])
-    expect(mark).toBeLessThan(x[1])
-    expect(dots[1].getAttribute('aria-label')).toBe('7.00 ms, 90 px lost')
+    const chart = ref<{ option: (inks: Inks) => ChartOption }>()
+    page = await show(TradeOff, { ref: chart, points: RESULT.curve, mark: 6, picked: 1 })
+    const { xAxis, series } = chart.value!.option(INKS) as {
+      xAxis: { min: number; max: number }
+      series: { data: { value: [number, number]; symbolSize: number }[]; markLine: { data: unknown } }[]
+    }
+    const [{ data, markLine }] = series
+    expect(data.map((d) => d.value)).toEqual(RESULT.curve.map((p) => [p.ms, p.loss]))
+    expect(data[1].symbolSize).toBeGreaterThan(data[0].symbolSize)
+    expect(markLine.data).toEqual([{ xAxis: 6 }])
+    expect(xAxis.min).toBeLessThan(Math.min(...RESULT.curve.map((p) => p.ms)))
+    expect(xAxis.max).toBeGreaterThan(Math.max(...RESULT.curve.map((p) => p.ms)))
+    expect(at('trade-off').getAttribute('aria-valuetext')).toBe('7.00 ms, 90 px lost')
   })
 })

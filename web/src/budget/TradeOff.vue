@@ -1,65 +1,105 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent } from 'vue'
+import type { ChartOption, Inks } from '../shared/ChartPlot.vue'
 import { whole } from './budget'
 
-/** Answers along the trade-off of what is lost to the eye against milliseconds, one of them to be picked. */
+/** Loaded when it is wanted: the charts' library is large. */
+const ChartPlot = defineAsyncComponent(() => import('../shared/ChartPlot.vue'))
+
+/** Answers along the trade-off of what is lost to the eye against milliseconds, one of them to be picked:
+ *  pressed, or gone to with the arrow keys. */
 const props = defineProps<{
   points: { ms: number; loss: number }[]
   mark: number
   picked: number | null
 }>()
 const emit = defineEmits<{ pick: [k: number] }>()
-const svg = ref<SVGSVGElement>()
-const { width } = useElementSize(svg)
-const wide = computed(() => Math.max(width.value, 200))
-const TALL = 130
-const [LEFT, FOOT, TOP] = [46, 24, 10]
 
-const low = computed(() => Math.min(props.mark, ...props.points.map((p) => p.ms)) * 0.95)
-const high = computed(() => Math.max(props.mark, ...props.points.map((p) => p.ms)) * 1.03)
-const most = computed(() => Math.max(1, ...props.points.map((p) => p.loss)))
-const toX = (ms: number) => LEFT + ((ms - low.value) / (high.value - low.value)) * (wide.value - LEFT - 12)
-const toY = (loss: number) => TALL - FOOT - (loss / most.value) * (TALL - FOOT - TOP)
-const way = computed(() => props.points.map((p) => `${toX(p.ms)},${toY(p.loss)}`).join(' '))
-const textOf = (p: { ms: number; loss: number }) => `${p.ms.toFixed(2)} ms, ${whole(p.loss)} px lost`
+const textOf = (k: number) => `${props.points[k].ms.toFixed(2)} ms, ${whole(props.points[k].loss)} px lost`
+/** A loss on the axis. */
+const pixels = (loss: number) =>
+  loss >= 1e6 ? `${+(loss / 1e6).toFixed(1)} Mpx` : `${whole(Math.round(loss))} px`
+const says = computed(() => (props.picked === null ? 'none is picked' : textOf(props.picked)))
+const ends = computed(() => {
+  const all = [props.mark, ...props.points.map((p) => p.ms)]
+  return [Math.min(...all) * 0.95, Math.max(...all) * 1.03]
+})
+/** Those farther right take more milliseconds; they are listed from there. */
+function step(by: number): void {
+  const k = props.picked === null ? 0 : props.picked + by
+  if (k >= 0 && k < props.points.length) emit('pick', k)
+}
+const option = ({ ink, line, sheet, green, slate, oxblood }: Inks): ChartOption => ({
+  grid: { left: 52, right: 14, top: 14, bottom: 22 },
+  tooltip: { formatter: (dot) => textOf((dot as unknown as { dataIndex: number }).dataIndex) },
+  xAxis: {
+    min: ends.value[0],
+    max: ends.value[1],
+    axisLabel: {
+      color: ink,
+      formatter: (ms: number) => `${ms.toFixed(1)} ms`,
+      hideOverlap: true,
+      showMinLabel: false,
+    },
+    splitLine: { show: false },
+    axisLine: { lineStyle: { color: line } },
+  },
+  yAxis: {
+    min: 0,
+    splitNumber: 2,
+    axisLabel: { color: ink, formatter: pixels },
+    splitLine: { lineStyle: { color: line } },
+  },
+  series: [
+    {
+      id: 'answers',
+      type: 'line',
+      lineStyle: { color: slate, width: 1 },
+      symbol: 'circle',
+      cursor: 'pointer',
+      data: props.points.map((p, k) => ({
+        value: [p.ms, p.loss],
+        symbolSize: k === props.picked ? 12 : 9,
+        itemStyle: {
+          color: k === props.picked ? green : sheet,
+          borderColor: k === props.picked ? green : slate,
+        },
+      })),
+      markLine: {
+        silent: true,
+        symbol: 'none',
+        lineStyle: { color: oxblood, type: 'solid' },
+        label: { color: oxblood, formatter: `mark ${props.mark.toFixed(1)}` },
+        data: [{ xAxis: props.mark }],
+      },
+    },
+  ],
+})
+defineExpose({ option })
 </script>
 
 <template>
   <figure>
-    <svg
-      ref="svg"
-      :height="TALL"
-      role="group"
+    <div
+      role="slider"
+      tabindex="0"
       aria-label="What is lost against milliseconds"
+      :aria-valuemin="0"
+      :aria-valuemax="points.length - 1"
+      :aria-valuenow="picked ?? undefined"
+      :aria-valuetext="says"
       data-test="trade-off"
+      @keydown.right.prevent="step(-1)"
+      @keydown.left.prevent="step(1)"
+      @keydown.enter.prevent="picked !== null && emit('pick', picked)"
     >
-      <line class="mark" :x1="toX(mark)" :x2="toX(mark)" :y1="TOP" :y2="TALL - FOOT" />
-      <line class="foot" :x1="LEFT" :x2="wide" :y1="TALL - FOOT" :y2="TALL - FOOT" />
-      <text :x="LEFT - 5" :y="TOP + 6" text-anchor="end">{{ whole(most) }}</text>
-      <text :x="LEFT - 5" :y="TALL - FOOT + 4" text-anchor="end">0 px</text>
-      <text :x="toX(mark)" :y="TALL - 7" text-anchor="middle" class="of-mark">{{ mark.toFixed(1) }}</text>
-      <text :x="wide - 2" :y="TALL - 7" text-anchor="end">{{ high.toFixed(1) }} ms</text>
-      <polyline :points="way" />
-      <circle
-        v-for="(p, k) in points"
-        :key="k"
-        :cx="toX(p.ms)"
-        :cy="toY(p.loss)"
-        :r="k === picked ? 6 : 4.5"
-        :class="{ picked: k === picked }"
-        role="button"
-        tabindex="0"
-        :aria-label="textOf(p)"
-        :aria-pressed="k === picked"
-        :data-test="`trade-${k}`"
-        @click="emit('pick', k)"
-        @keydown.enter.prevent="emit('pick', k)"
-        @keydown.space.prevent="emit('pick', k)"
-      >
-        <title>{{ textOf(p) }}</title>
-      </circle>
-    </svg>
+      <ChartPlot
+        label="What is lost against milliseconds"
+        :height="140"
+        :option="option"
+        @point="(_, k) => emit('pick', k)"
+      />
+    </div>
     <figcaption class="faint">
       Each dot is an answer: the dearest frame’s milliseconds, and what is lost to the eye. Press one to see
       its changes. The upright line is the mark.
@@ -70,38 +110,5 @@ const textOf = (p: { ms: number; loss: number }) => `${p.ms.toFixed(2)} ms, ${wh
 <style scoped>
 figure {
   margin: 6px 0;
-}
-svg {
-  width: 100%;
-}
-text {
-  font-size: 11px;
-  fill: var(--faint);
-}
-.of-mark {
-  fill: var(--oxblood);
-}
-.mark {
-  stroke: var(--oxblood);
-}
-.foot {
-  stroke: var(--line);
-}
-polyline {
-  fill: none;
-  stroke: var(--slate);
-}
-circle {
-  fill: var(--sheet);
-  stroke: var(--slate);
-  stroke-width: 1.5;
-  cursor: pointer;
-}
-circle:focus-visible {
-  outline: 2px solid var(--ink);
-}
-.picked {
-  fill: var(--green);
-  stroke: var(--green);
 }
 </style>

@@ -1,8 +1,11 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent } from 'vue'
 import type { Stand, WalkResult } from '../api/client'
 import { inkOf } from '../budget/budget'
+import type { ChartOption, Inks } from '../shared/ChartPlot.vue'
+
+/** Loaded when it is wanted: the charts' library is large. */
+const ChartPlot = defineAsyncComponent(() => import('../shared/ChartPlot.vue'))
 
 /** Pops, and ms by line, along a walk. Press to go there. */
 const props = defineProps<{
@@ -12,89 +15,88 @@ const props = defineProps<{
   stands: Stand[]
 }>()
 const emit = defineEmits<{ seek: [time: number] }>()
-const svg = ref<SVGSVGElement>()
-const { width } = useElementSize(svg)
-const wide = computed(() => Math.max(width.value, 200))
-const TALL = 92
-const HALF = 44
+const TALL = 104
 
-const toX = (t: number) => (t / props.result.seconds) * wide.value
-const most = computed(() => Math.max(1, ...props.result.curve, ...(props.before?.curve ?? [])))
-const dear = computed(() => Math.max(0.1, ...props.result.ms, ...(props.before?.ms ?? [])))
-function curve(r: WalkResult): string {
-  const step = r.seconds / r.curve.length
-  const tops = r.curve.map((v, k) => {
-    const y = HALF - Math.sqrt(v / most.value) * (HALF - 4)
-    return `L${toX(k * step).toFixed(1)},${y.toFixed(1)}`
-  })
-  return `M0,${HALF} ${tops.join(' ')} L${wide.value},${HALF} Z`
-}
-function line(r: WalkResult): string {
-  const points = r.times.map((t, k) => [toX(t), toY(r.ms[k])])
-  return `M${points.map(([x, y]) => `${x.toFixed(1)},${y.toFixed(1)}`).join(' L')}`
-}
-const toY = (ms: number) => TALL - (ms / dear.value) * 40
-/** The ground's ms and each stand's, one over the other, in the stands' inks. */
-const lines = computed(() => {
-  const { times, lines } = props.result
-  const foot = times.map(() => 0)
-  return Object.entries(lines).map(([stand, ms]) => {
-    const low = foot.map((v, k) => `${toX(times[k]).toFixed(1)},${toY(v).toFixed(1)}`).reverse()
-    ms.forEach((v, k) => (foot[k] += v))
-    const high = foot.map((v, k) => `${toX(times[k]).toFixed(1)},${toY(v).toFixed(1)}`)
+/** Pops over time; their square roots, so that a few strong ones leave the others to be seen. */
+const pops = (r: WalkResult) =>
+  r.curve.map((strength, k) => [(k * r.seconds) / r.curve.length, Math.sqrt(strength)])
+const sums = (r: WalkResult) => r.times.map((t, k) => [t, r.ms[k]])
+/** The ground's ms and each stand's, in the stands' inks. */
+const lines = computed(() =>
+  Object.entries(props.result.lines).map(([stand, ms]) => {
     const of = props.stands.find((s) => s.id === Number(stand))
-    return {
-      stand,
-      name: of?.name ?? 'Ground',
-      ink: of ? inkOf(of) : '',
-      d: `M${high.join(' L')} L${low.join(' L')} Z`,
-    }
-  })
-})
+    return { stand, ms, name: of?.name ?? 'Ground', ink: of && inkOf(of) }
+  }),
+)
 /** The three dearest lines of the frame that is looked at. */
 const dearest = computed(() => {
-  const { times, lines: each } = props.result
-  const at = times.reduce(
-    (best, t, k) => (Math.abs(t - props.time) < Math.abs(times[best] - props.time) ? k : best),
-    0,
-  )
+  const off = props.result.times.map((t) => Math.abs(t - props.time))
+  const at = off.indexOf(Math.min(...off))
   return lines.value
-    .map(({ stand, name }) => ({ name, ms: each[stand][at] }))
+    .map(({ name, ms }) => ({ name, ms: ms[at] }))
     .sort((a, b) => b.ms - a.ms)
     .slice(0, 3)
 })
-function seek(event: PointerEvent) {
-  if (!svg.value || !(event.buttons & 1)) return
-  const box = svg.value.getBoundingClientRect()
-  const share = Math.min(Math.max((event.clientX - box.left) / box.width, 0), 1)
-  emit('seek', share * props.result.seconds)
+const seek = (time: number) => emit('seek', Math.min(Math.max(time, 0), props.result.seconds))
+
+const option = ({ faint, line, green, oxblood }: Inks): ChartOption => {
+  const axis = { min: 0, max: props.result.seconds, show: false }
+  const bare = { type: 'line' as const, symbol: 'none', silent: true }
+  const below = { ...bare, xAxisIndex: 1, yAxisIndex: 1 }
+  const dashed = { lineStyle: { color: faint, width: 1, type: [2, 2] } }
+  return {
+    grid: [
+      { left: 0, right: 0, top: 4, height: 42 },
+      { left: 0, right: 0, bottom: 4, height: 46 },
+    ],
+    xAxis: [axis, { ...axis, gridIndex: 1 }],
+    yAxis: [
+      { min: 0, show: false },
+      { min: 0, show: false, gridIndex: 1 },
+    ],
+    series: [
+      {
+        ...bare,
+        id: 'pops',
+        lineStyle: { width: 0 },
+        areaStyle: { color: oxblood, opacity: 0.55 },
+        data: pops(props.result),
+        markLine: {
+          silent: true,
+          symbol: 'none',
+          label: { show: false },
+          lineStyle: { color: line, type: 'solid' },
+          data: [{ yAxis: 0 }],
+        },
+      },
+      ...lines.value.map(({ stand, ms, ink }) => ({
+        ...below,
+        id: `line ${stand}`,
+        stack: 'ms',
+        lineStyle: { width: 0 },
+        areaStyle: { color: ink ?? faint, opacity: ink ? 1 : 0.4 },
+        data: ms.map((value, k) => [props.result.times[k], value]),
+      })),
+      { ...below, id: 'ms', lineStyle: { color: green, width: 1.6 }, data: sums(props.result) },
+      ...(props.before
+        ? [
+            { ...bare, ...dashed, id: 'pops before', data: pops(props.before) },
+            { ...below, ...dashed, id: 'ms before', data: sums(props.before) },
+          ]
+        : []),
+    ],
+  }
 }
+defineExpose({ option })
 </script>
 
 <template>
-  <svg
-    ref="svg"
-    class="walk"
-    :viewBox="`0 0 ${wide} ${TALL + 4}`"
-    :height="TALL + 4"
-    role="img"
-    aria-label="Pops and milliseconds along the walk"
-    data-test="walk-chart"
-    @pointerdown="seek"
-    @pointermove="seek"
-  >
-    <path v-if="before" class="before" :d="curve(before)" />
-    <path class="pops" :d="curve(result)" />
-    <line class="base" x1="0" :x2="wide" :y1="HALF" :y2="HALF" />
-    <path v-for="l in lines" :key="l.stand" class="part" :d="l.d" :style="l.ink && { fill: l.ink }" />
-    <path v-if="before" class="ms old" :d="line(before)" />
-    <path class="ms" :d="line(result)" />
-    <line class="now" :x1="toX(time)" :x2="toX(time)" y1="0" :y2="TALL" />
-    <text :x="wide - 2" y="11" text-anchor="end">pops</text>
-    <text :x="wide - 2" :y="TALL" text-anchor="end">
-      {{ Math.max(...result.ms).toFixed(2) }} ms at the most
-    </text>
-  </svg>
+  <div class="walk" data-test="walk-chart">
+    <ChartPlot label="Pops and milliseconds along the walk" :height="TALL" :option="option" @drag="seek" />
+    <i class="now" :style="{ left: `${(time / result.seconds) * 100}%` }" />
+    <span class="pops">pops</span>
+    <span class="most">{{ Math.max(...result.ms).toFixed(2) }} ms at the most</span>
+  </div>
   <p class="faint number lines" data-test="walk-lines">
     Dearest here: {{ dearest.map((l) => `${l.name} ${l.ms.toFixed(2)} ms`).join(', ') }}.
   </p>
@@ -102,51 +104,34 @@ function seek(event: PointerEvent) {
 
 <style scoped>
 .walk {
-  width: 100%;
-  display: block;
+  position: relative;
   cursor: pointer;
   border-top: 1px solid var(--line);
   border-bottom: 1px solid var(--line);
   touch-action: none;
 }
-text {
+.now {
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  border-left: 1px solid var(--ink);
+  pointer-events: none;
+}
+.walk span {
+  position: absolute;
+  right: 2px;
   font-size: 11px;
-  fill: var(--ink);
-  paint-order: stroke;
-  stroke: var(--paper);
-  stroke-width: 3px;
+  background: color-mix(in srgb, var(--sheet) 70%, transparent);
   pointer-events: none;
 }
 .pops {
-  fill: var(--oxblood);
-  fill-opacity: 0.55;
+  top: 0;
 }
-.before {
-  fill: none;
-  stroke: var(--faint);
-  stroke-dasharray: 2 2;
-}
-.base {
-  stroke: var(--line);
+.most {
+  bottom: 0;
 }
 .lines {
   margin: 4px 0;
   white-space: normal;
-}
-.part {
-  fill: var(--faint);
-  fill-opacity: 0.4;
-}
-.ms {
-  fill: none;
-  stroke: var(--green);
-  stroke-width: 1.6;
-}
-.ms.old {
-  stroke: var(--faint);
-  stroke-dasharray: 2 2;
-}
-.now {
-  stroke: var(--ink);
 }
 </style>
