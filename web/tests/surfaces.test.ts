@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Surface } from '../src/api/client'
-import { NEW, outlineOf, useSurfaces } from '../src/ground/surfaces'
+import { outlineOf, useSurfaces } from '../src/ground/surfaces'
+import { NEW } from '../src/ground/thingDrafts'
 import { Carried, carriedAlong } from '../src/stage/carried'
 import { gather, STRIDE, type Plants } from '../src/stage/payload'
 import { StandPlants, type PlantStore } from '../src/stage/plantStore'
@@ -76,7 +77,7 @@ describe('a placed mesh', () => {
     expect(surfaces.shown[0].at).toEqual([54, 10, 60])
     expect(store.surfaces[0].at).toEqual([50, 10, 60])
     await until(() => surfaces.tried !== null)
-    expect(surfaces.tried).toEqual({ gained: 7, lost: 2 })
+    expect(surfaces.tried).toMatchObject({ gained: 7, lost: 2 })
     expect([...surfaces.places!.came, ...surfaces.places!.went]).toEqual([5, 6, 7, 8])
     surfaces.attempt({ at: [55, 10, 60] })
     const kept = surfaces.keep(surfaces.draft!)

@@ -175,8 +175,8 @@ const changes = computed(() => {
           <span class="over">−{{ whole(c.lost) }}</span>
         </p>
         <p v-if="!changes.length" class="faint">No plant comes or goes.</p>
-        <p v-else-if="shapes.tried.ms !== undefined" class="number" data-test="shape-cost">
-          In this view {{ signed(amount('ms', shapes.tried.ms), shapes.tried.ms) }}
+        <p v-else-if="shapes.tried.entry.cost.ms !== undefined" class="number" data-test="shape-cost">
+          In this view {{ signed(amount('ms', shapes.tried.entry.cost.ms), shapes.tried.entry.cost.ms) }}
         </p>
       </template>
       <p v-else-if="!shapes.trouble" class="faint">Counting …</p>

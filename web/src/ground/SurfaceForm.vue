@@ -5,7 +5,8 @@ import { MadeMeshBounds, SurfaceInBounds } from '../api/bounds'
 import { whole } from '../budget/budget'
 import { useLevel } from '../level/level'
 import NumberField from '../shared/NumberField.vue'
-import { NEW, useSurfaces } from './surfaces'
+import { useSurfaces } from './surfaces'
+import { NEW } from './thingDrafts'
 
 /** Where a placed mesh lies, how it is turned and sized, and what it does; tried before it is kept. */
 const props = defineProps<{ surface: SurfaceIn }>()

@@ -15,7 +15,8 @@ import ActionButton from '../shared/ActionButton.vue'
 import ItemPicker from '../shared/ItemPicker.vue'
 import StandSets from './StandSets.vue'
 import SurfaceForm from './SurfaceForm.vue'
-import { FORMS, NEW, useSurfaces } from './surfaces'
+import { FORMS, useSurfaces } from './surfaces'
+import { NEW } from './thingDrafts'
 
 /** The meshes placed in the level, and those one can place. */
 const props = defineProps<{ heightAt: (x: number, z: number) => number }>()

@@ -1,19 +1,12 @@
-import { useDebounceFn, useLocalStorage } from '@vueuse/core'
 import { defineStore, storeToRefs } from 'pinia'
-import { computed, ref, shallowRef, watch } from 'vue'
-import { answer, api, type Shape, type ShapeIn } from '../api/client'
+import { computed, shallowRef } from 'vue'
+import { api, type Shape, type ShapeIn } from '../api/client'
 import { useLevel } from '../level/level'
 import { useTool, type ShapeTool } from '../planting/tool'
-import { bytesOf, placesOf, type Places } from '../stage/payload'
-import { useAttempt } from '../shared/useAttempt'
+import { NEW, useThingDrafts } from './thingDrafts'
 
 export type Tool = ShapeTool
 type Place = [number, number]
-
-/** Stands for the id of a shape that was drawn and not kept yet. */
-export const NEW = 0
-/** Plants that would come and go by stand, and ms in the view that is looked at. */
-type Tried = { moved: Record<string, [number, number]>; ms?: number }
 
 const HATCHES = { path: 'blank', area: 'slant', obstacle: 'cross' } as const
 
@@ -25,25 +18,18 @@ export const useShapes = defineStore('shapes', () => {
   const level = useLevel()
   const { shape: tool } = storeToRefs(useTool())
   const drawing = shallowRef<Place[]>([])
-  const chosen = ref<number | null>(null)
-  const { trouble, attempt: guarded } = useAttempt()
-
-  /** Shapes that are tried and not kept, by level and id; they outlive another choice and a reload. */
-  const kept = useLocalStorage<Record<string, Record<number, ShapeIn>>>('kt-shape-drafts', {})
-  const drafts = computed(() => kept.value[level.slug] ?? {})
-  function setDraft(id: number, next: ShapeIn | null): void {
-    const { [id]: _, ...rest } = drafts.value
-    void _
-    kept.value = { ...kept.value, [level.slug]: next ? { ...rest, [id]: next } : rest }
-  }
-  /** The chosen shape as it is tried, if it is. */
-  const draft = computed<ShapeIn | null>(() =>
-    chosen.value === null ? null : (drafts.value[chosen.value] ?? null),
+  const { chosen, drafts, draft, setDraft, tried, places, trouble, keep, remove, dropDraft } = useThingDrafts<
+    ShapeIn,
+    Shape
+  >(
+    'kt-shape-drafts',
+    () => level.shapes,
+    (shape) => {
+      const body = { key: crypto.randomUUID(), what: '', put: [settled(shape)], remove: [], view: level.seen }
+      return api.POST('/api/levels/{slug}/shapes', { ...level.here(), body, headers: { 'X-Try': 'places' } })
+    },
+    (put, gone) => level.keepShapes(put.map(settled), gone),
   )
-  /** Plants that the chosen draft would bring and take, by stand; null while they are not known. */
-  const tried = shallowRef<Tried | null>(null)
-  /** Where they stand. */
-  const places = shallowRef<Places | null>(null)
 
   const shape = computed(() => level.shapes.find((s) => s.id === chosen.value) ?? null)
   const drawn = (s: ShapeIn, of?: Shape) => ({ ...of, ...s, id: s.id ?? NEW, points: cornersOf(s) }) as Shape
@@ -60,28 +46,6 @@ export const useShapes = defineStore('shapes', () => {
     setDraft(id, next)
     chosen.value = id
   }
-  let round = 0
-  const look = useDebounceFn(async () => {
-    const mine = ++round
-    if (!draft.value) return
-    try {
-      const put = [settled(draft.value)]
-      const body = { key: crypto.randomUUID(), what: '', put, remove: [], view: level.seen }
-      const found = await answer(
-        api.POST('/api/levels/{slug}/shapes', { ...level.here(), body, headers: { 'X-Try': 'places' } }),
-      )
-      if (mine !== round || !draft.value) return
-      tried.value = { moved: found.moved, ms: found.entry.cost.ms }
-      places.value = found.tried?.places ? placesOf(bytesOf(found.tried.places)) : null
-    } catch (error) {
-      if (mine === round) trouble.value = (error as Error).message
-    }
-  }, 250)
-  watch([draft, () => level.shapes], () => {
-    tried.value = null
-    if (!draft.value) places.value = null
-    void look()
-  })
 
   function take(next: Tool | null): void {
     tool.value = tool.value === next ? null : next
@@ -150,29 +114,6 @@ export const useShapes = defineStore('shapes', () => {
     attempt(made)
   }
 
-  /** Store a shape. */
-  async function keep(next: ShapeIn): Promise<boolean> {
-    trouble.value = ''
-    try {
-      const id = next.id ?? NEW
-      const sent = drafts.value[id]
-      const made = await level.keepShapes([settled(next)])
-      if (drafts.value[id] === sent) setDraft(id, null)
-      if (made.length) chosen.value = made[made.length - 1].id
-      return true
-    } catch (error) {
-      trouble.value = (error as Error).message
-      return false
-    }
-  }
-
-  const remove = (id: number) =>
-    guarded(async () => {
-      await level.keepShapes([], [id])
-      setDraft(id, null)
-      if (chosen.value === id) chosen.value = null
-    })
-
   /** Put the tools down; what is tried stays so. */
   function rest(): void {
     tool.value = chosen.value = null
@@ -185,10 +126,8 @@ export const useShapes = defineStore('shapes', () => {
     const had =
       drawing.value.length > 0 || draft.value !== null || tool.value !== null || trouble.value !== ''
     if (drawing.value.length) drawing.value = []
-    else if (draft.value && chosen.value !== null) {
-      setDraft(chosen.value, null)
-      if (chosen.value === NEW) chosen.value = null
-    } else tool.value = null
+    else if (draft.value) dropDraft()
+    else tool.value = null
     trouble.value = ''
     return had
   }

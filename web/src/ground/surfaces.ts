@@ -1,12 +1,11 @@
-import { useDebounceFn, useLocalStorage } from '@vueuse/core'
+import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { Vector3 } from 'three'
-import { computed, ref, shallowRef, watch } from 'vue'
-import { answer, api, type Surface, type SurfaceIn } from '../api/client'
+import { computed } from 'vue'
+import { api, type Surface, type SurfaceIn } from '../api/client'
 import { useLevel } from '../level/level'
-import { bytesOf, placesOf, type Places } from '../stage/payload'
 import { turnOf } from '../stage/placedMeshes'
-import { useAttempt } from '../shared/useAttempt'
+import { NEW, useThingDrafts } from './thingDrafts'
 
 type Form = NonNullable<SurfaceIn['made']>['form']
 export const FORMS: { value: Form; title: string; size: [number, number, number] }[] = [
@@ -16,8 +15,6 @@ export const FORMS: { value: Form; title: string; size: [number, number, number]
   { value: 'block', title: 'Block', size: [5, 3, 8] },
   { value: 'plane', title: 'Plane', size: [10, 1, 10] },
 ]
-/** Stands for the id of a mesh that is tried and not placed yet. */
-export const NEW = 0
 
 /** The corners of what a placed mesh covers on the plan: the hull of its outermost points. */
 export function outlineOf(
@@ -44,18 +41,22 @@ const leftOf = (a: [number, number], b: [number, number], c: [number, number]) =
 /** Meshes placed in the level: which is chosen, and how it is tried before it is kept. */
 export const useSurfaces = defineStore('surfaces', () => {
   const level = useLevel()
-  const chosen = ref<number | null>(null)
-  const { trouble, attempt: guarded } = useAttempt()
-  /** Placed meshes that are tried and not kept, by level and id; they outlive another choice and a reload. */
-  const stored = useLocalStorage<Record<string, Record<number, SurfaceIn>>>('kt-surface-drafts', {})
-  const drafts = computed(() => stored.value[level.slug] ?? {})
-  function setDraft(id: number, next: SurfaceIn | null): void {
-    const rest = Object.fromEntries(Object.entries(drafts.value).filter(([key]) => Number(key) !== id))
-    stored.value = { ...stored.value, [level.slug]: next ? { ...rest, [id]: next } : rest }
-  }
+  const { chosen, drafts, draft, setDraft, tried, places, trouble, guarded, keep, remove, dropDraft } =
+    useThingDrafts<SurfaceIn, Surface>(
+      'kt-surface-drafts',
+      () => level.surfaces,
+      (surface) => {
+        const body = { key: crypto.randomUUID(), what: '', put: [surface], remove: [], view: null }
+        return api.POST('/api/levels/{slug}/surfaces', {
+          ...level.here(),
+          body,
+          headers: { 'X-Try': 'places' },
+        })
+      },
+      (put, gone) => level.keepSurfaces(put, gone),
+    )
   /** Whether plants go along with a mesh while it is tried elsewhere; heavy ones may wait. */
   const goAlong = useLocalStorage('kt-plants-go-along', true)
-  const draft = computed(() => (chosen.value === null ? null : (drafts.value[chosen.value] ?? null)))
   const surface = computed(() => level.surfaces.find((s) => s.id === chosen.value) ?? null)
   /** All placed meshes, those that are tried as they would be; a new one is seen once it is placed. */
   const shown = computed(() =>
@@ -64,43 +65,13 @@ export const useSurfaces = defineStore('surfaces', () => {
     ),
   )
 
-  /** Plants that the chosen draft would bring and take; null while that is not known. */
-  const tried = shallowRef<{ gained: number; lost: number } | null>(null)
-  /** Where they stand. */
-  const places = shallowRef<Places | null>(null)
-  let round = 0
-  const attemptNow = useDebounceFn(async () => {
-    const mine = ++round
-    if (!draft.value) return
-    try {
-      const body = { key: crypto.randomUUID(), what: '', put: [draft.value], remove: [], view: null }
-      const {
-        gained,
-        lost,
-        tried: found,
-      } = await answer(
-        api.POST('/api/levels/{slug}/surfaces', { ...level.here(), body, headers: { 'X-Try': 'places' } }),
-      )
-      if (mine !== round || !draft.value) return
-      tried.value = { gained, lost }
-      places.value = found?.places ? placesOf(bytesOf(found.places)) : null
-      trouble.value = ''
-    } catch (error) {
-      if (mine === round) trouble.value = (error as Error).message
-    }
-  }, 300)
-  watch([draft, () => level.surfaces], () => {
-    tried.value = null
-    if (!draft.value) places.value = null
-    void attemptNow()
-  })
-
   const given = ({ id, mesh, triangles, area, hull, notes, ...rest }: Surface): SurfaceIn => {
     void [mesh, triangles, area, hull, notes]
     return { ...rest, id }
   }
   /** Try other settings of the chosen one. */
   function attempt(part: Partial<SurfaceIn>): void {
+    trouble.value = ''
     const now = draft.value ?? (surface.value && given(surface.value))
     if (now && chosen.value !== null) setDraft(chosen.value, { ...now, ...part })
   }
@@ -140,26 +111,11 @@ export const useSurfaces = defineStore('surfaces', () => {
     chosen.value = NEW
   }
 
-  /** Store one; what was changed meanwhile stays a draft. */
-  const keep = (next: SurfaceIn) =>
-    guarded(async () => {
-      const id = next.id ?? NEW
-      const sent = drafts.value[id]
-      const made = await level.keepSurfaces([next])
-      if (drafts.value[id] === sent) setDraft(id, null)
-      if (made.length) chosen.value = made[made.length - 1].id
-    })
   /** Change one at once, as it is hidden or locked. */
   const change = (id: number, part: Partial<SurfaceIn>) => {
     const now = level.surfaces.find((s) => s.id === id)
     return now ? keep({ ...given(now), ...part }) : Promise.resolve()
   }
-  const remove = (id: number) =>
-    guarded(async () => {
-      await level.keepSurfaces([], [id])
-      setDraft(id, null)
-      if (chosen.value === id) chosen.value = null
-    })
   /** Another one like it, beside it. */
   const duplicate = (s: Surface) =>
     guarded(async () => {
@@ -171,10 +127,8 @@ export const useSurfaces = defineStore('surfaces', () => {
       if (made.length) chosen.value = made[0].id
     })
   function drop(): void {
-    if (chosen.value === null) return
-    setDraft(chosen.value, null)
-    if (chosen.value === NEW) chosen.value = null
-    trouble.value = ''
+    if (chosen.value !== null) trouble.value = ''
+    dropDraft()
   }
 
   return {
