@@ -38,7 +38,7 @@ class Budget(BrowserCase):
             page.click("[data-test=device-measure]")
         chosen.value.set_files(CAPTURES)
         expect(page.locator("[data-test=device-fit]")).to_contain_text(re.compile(r"Off by [4-6]\.\d %"))
-        page.wait_for_function("document.querySelectorAll('[data-test=fit-plot] path').length >= 200")
+        expect(page.locator("[data-test=fit-plot] path").nth(199)).to_be_attached()
         self.whole(page, "[data-test=budget-bench]", "[data-test=cost-strip]")
         page.click("[data-test=device-use]")
         expect(page.locator("[data-test=device-name]")).to_have_text("handheld")

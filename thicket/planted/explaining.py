@@ -14,7 +14,7 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.mesh_explaining import why_on_mesh
 from thicket.planted.occupancy import may_stand_under
 from thicket.planted.planting import Planting
-from thicket.planted.reasons import found, in_turn, set_by_hand, shares
+from thicket.planted.reasons import SWITCHED_OFF, found, in_turn, set_by_hand, shares
 from thicket.planted.surfaces import MeshFields
 from thicket.planting.density import TOUCH_UNIT, density_at
 from thicket.planting.pins import inside_uprooted
@@ -173,6 +173,8 @@ def _trails(level: PlantedLevel, planting: Planting, x: float, z: float) -> list
 
 def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
     """Which shape or which other stand's plant leaves no room at a place, in words; empty when none does."""
+    if planting.stand.off:
+        return SWITCHED_OFF.format(planting.stand.name)
     at, gap = (np.array([x]), np.array([z])), planting.settings.gap
     if inside_uprooted(planting.pins.uprooted, *at).any():
         return f"{planting.stand.name} was uprooted here by hand, and no rule plants it here again"

@@ -9,7 +9,7 @@ from thicket.planted.mesh_painting import SeenTouch
 from thicket.planted.occupancy import may_stand_under
 from thicket.planted.placed_meshes import seats_at
 from thicket.planted.planting import Planting
-from thicket.planted.reasons import found, in_turn, set_by_hand, shares
+from thicket.planted.reasons import SWITCHED_OFF, found, in_turn, set_by_hand, shares
 from thicket.planted.surfaces import MeshFields, MeshPlaces
 from thicket.planting.density import density_from
 from thicket.planting.hashing import plant_ids
@@ -97,6 +97,8 @@ def _by_hand(planting: Planting, surface: int, at: np.ndarray) -> str:
 def _shut(planting: Planting, painting: SeenTouch, plant: int, here: Seats, foot: np.ndarray) -> str:
     """What leaves no room at a place, in words; empty when nothing does."""
     name, own = planting.stand.name, planting.footprint
+    if planting.stand.off:
+        return SWITCHED_OFF.format(name)
     if painting.where_uprooted(here).any():
         return f"{name} was uprooted here by hand, and no rule plants it here again"
     if np.isin(np.uint64(plant), planting.pins.replaced):

@@ -60,6 +60,9 @@ def shares(entries: Sequence[MixEntry], conditions: Sequence[dict | None]) -> li
     ]
 
 
+SWITCHED_OFF = "{} is switched off: none of its plants stand, whatever its rules say"
+
+
 def set_by_hand(planting: Planting, far: np.ndarray) -> str:
     """Which plant at a place a hand has set, moved or changed, in words, by how far its pins are from there
     in m, float64 (n,); empty when it is the rule's."""
