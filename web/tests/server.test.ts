@@ -10,7 +10,7 @@ beforeEach(() => void openLevel())
 const record = (id: number) => partOf<AuditRecord>({ id, what: `${id}` })
 
 describe('what the server knows', () => {
-  it('is asked once for all that show it, again for another person, and takes over answers to changes', async () => {
+  it('is asked once for all that show it, again for another person, and takes over answers', async () => {
     const asked = serve({ 'GET /api/tips': [{ key: 'a' }] })
     const tips = () => inScope(() => useServer(['tips'], (signal) => api.GET('/api/tips', { signal })))
     const [one, other] = [tips(), tips()]
