@@ -30,6 +30,7 @@ from server.stands.api import router as stands
 from server.stands.arranging_api import router as arranging
 from server.stands.brush_api import router as brush
 from server.stands.conditions_api import router as conditions
+from server.stands.mixes_api import router as mixes
 from server.stands.painting_api import router as painting
 from server.stands.sets_api import router as stand_sets
 from server.stock.api import router as stock
@@ -128,6 +129,7 @@ for router in (
     snapshots,
     conditions,
     stand_sets,
+    mixes,
     sight,
     devices,
     survey,

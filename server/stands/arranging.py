@@ -17,6 +17,7 @@ from server.stands.checking import check_items
 from server.stands.models import Stand
 from thicket.document.edits import AddStand, Edit, RemoveStand, SetStand, several
 from thicket.document.level_file import StandFile
+from thicket.document.settings import MixEntry
 from thicket.planted.arranging import (
     SavedStand,
     begun,
@@ -44,10 +45,13 @@ def new_stand(
     fullness: float | None = None,
     salt: object = "",
     on: Sequence[str] = (),
+    mix: Sequence[MixEntry] = (),
 ) -> StandFile:
-    """A new stand of one stock item; see `thicket.planted.arranging.begun`."""
+    """A new stand; see `thicket.planted.arranging.begun`."""
     number, slug = _new_names(level, name)
-    return begun(planted_of(level), number, slug, name, stratum, sward, item, spacing, fullness, salt, on)
+    return begun(
+        planted_of(level), number, slug, name, stratum, sward, item, spacing, fullness, salt, on, mix
+    )
 
 
 @action
@@ -62,15 +66,16 @@ def add(
     spacing: float | None = None,
     fullness: float | None = None,
     on: Sequence[str] = (),
+    mix: Sequence[MixEntry] = (),
 ) -> Done:
-    """A new stand of one stock item, at the end of its stratum, on the terrain or on placed meshes and groups
-    of some names.
+    """A new stand of one stock item, or of a mix to which it belongs, at the end of its stratum, on the
+    terrain or on placed meshes and groups of some names.
 
     Raises: Missing when the level has no such item; Refused when too many plants would stand.
     """
 
     def make(row: Level) -> tuple[Edit, str]:
-        stand = new_stand(row, name, stratum, sward, item, spacing, fullness, key, on)
+        stand = new_stand(row, name, stratum, sward, item, spacing, fullness, key, on, mix)
         return AddStand(stand=stand), f"{name} added"
 
     return commit_made(user, level, key, make)

@@ -14,7 +14,7 @@ from server.requests import KeyIn
 from server.stands import arranging
 from server.stands.access import stand_for
 from server.steps import ChangedOut, changed_out
-from thicket.document.settings import Colour, Id, Name, Share, Stratum, shown
+from thicket.document.settings import Colour, Id, Mix, Name, Share, Stratum, shown
 
 router = Router(tags=["stands"])
 
@@ -32,6 +32,7 @@ class AddIn(KeyIn):
     sward: bool = False
     spacing: Spacing | None = None
     fullness: Annotated[Share, shown(0.01, "%")] | None = None
+    mix: Mix | None = Field(None, description="what it plants, its item among it; else that alone")
     on: list[Name] = Field(
         default=[], max_length=50, description="placed meshes, and groups of them, that it grows on"
     )
@@ -71,7 +72,7 @@ class ExchangeIn(KeyIn):
 def add(request: HttpRequest, slug: str, data: AddIn):
     """Add a stand."""
     level = level_for(request, slug, to="plant")
-    given = data.model_dump(exclude={"key", "view"}) | {"name": data.name.strip()}
+    given = data.model_dump(exclude={"key", "view"}) | {"name": data.name.strip(), "mix": data.mix or ()}
     return changed_out(request, level, arranging.add(request.user, level, data.key, **given), data.view)
 
 

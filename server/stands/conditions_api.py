@@ -7,17 +7,16 @@ import base64
 from typing import Annotated
 
 import numpy as np
-from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
-from ninja.errors import HttpError
 from pydantic import Field
 
 from server.document.planted import planted_of
-from server.levels.access import check_may_change, level_for, may_change
+from server.levels.access import level_for
 from server.levels.models import Level
 from server.stands.access import planting_of, stand_for, tried
 from server.stands.checking import merged
+from server.stands.kept import KeptOut, keep, kept_of, kept_out, remove
 from server.stands.models import ConditionSet
 from thicket.document.settings import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
 from thicket.ground.noise import Noise, noise_field
@@ -134,11 +133,7 @@ class SetIn(Strict):
     conditions: Conditions
 
 
-class SetOut(Schema):
-    id: int
-    name: str
-    by: str
-    may_change: bool
+class SetOut(KeptOut):
     kinds: list[str]
 
 
@@ -186,13 +181,7 @@ def why_here(request: HttpRequest, slug: str, stand: int, data: WhyIn):
 
 
 def _set_out(request: HttpRequest, row: ConditionSet) -> dict:
-    return {
-        "id": row.pk,
-        "name": row.name,
-        "by": row.by.get_username(),
-        "may_change": may_change(request.user, row.by_id),
-        "kinds": [c["kind"] for c in row.conditions],
-    }
+    return {**kept_out(request, row), "kinds": [c["kind"] for c in row.conditions]}
 
 
 @router.get("/condition-sets", response=list[SetOut])
@@ -211,30 +200,14 @@ def keep_set(request: HttpRequest, data: SetIn):
         {**c.model_dump(mode="json"), "shapes": [], "stand_name": names.get(c.stand, "")}
         for c in data.conditions
     ]
-    with transaction.atomic():
-        row = ConditionSet.objects.select_for_update().filter(name=data.name).first()
-        if row:
-            check_may_change(request.user, row.name, row.by)
-        row = row or ConditionSet(name=data.name, by=request.user)
-        row.conditions = given
-        row.save()
-    return _set_out(request, row)
+    return _set_out(request, keep(request, ConditionSet, data.name, conditions=given))
 
 
 @router.delete("/condition-sets/{pk}", response={204: None})
 def drop_set(request: HttpRequest, pk: int):
     """Remove a set; see `server.levels.access.may_change` for who may."""
-    row = _the_set(pk)
-    check_may_change(request.user, row.name, row.by)
-    row.delete()
+    remove(request, ConditionSet, pk)
     return 204, None
-
-
-def _the_set(pk: int) -> ConditionSet:
-    row = ConditionSet.objects.filter(pk=pk).first()
-    if row is None:
-        raise HttpError(404, f"There is no set of conditions {pk}; somebody may have removed it.")
-    return row
 
 
 @router.get("/levels/{slug}/condition-sets/{pk}", response=FitOut)
@@ -244,7 +217,7 @@ def fit(request: HttpRequest, slug: str, pk: int):
     numbers = {name: number for number, name in level.stands.values_list("number", "name")}
     layers, masks = {la["name"] for la in level.layers}, set(level.masks.values_list("name", flat=True))
     kept, notes = [], []
-    for given in _the_set(pk).conditions:
+    for given in kept_of(ConditionSet, pk).conditions:
         given = dict(given)
         name = given.pop("stand_name", "")
         if "stand" in KINDS[given["kind"]].parameters:

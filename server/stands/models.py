@@ -112,31 +112,38 @@ class BrushTip(models.Model):
         return self.name
 
 
-class StandSet(models.Model):
-    """Stands that grew on a placed mesh, under a name, to be begun on others in any level of the team."""
+class Kept(models.Model):
+    """Something kept under a name, for use in any level of the team."""
 
     name = models.CharField(max_length=80, unique=True)
+    by = models.ForeignKey("auth.User", on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+    called = ""
+
+    class Meta:
+        abstract = True
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class StandSet(Kept):
+    """Stands that grew on a placed mesh, to be begun on others."""
+
     stands = models.JSONField(help_text="a list of thicket.planted.arranging.SavedStand")
-    by = models.ForeignKey("auth.User", on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField(auto_now=True)
-
-    class Meta:
-        ordering = ["name"]
-
-    def __str__(self) -> str:
-        return self.name
+    called = "set of stands"
 
 
-class ConditionSet(models.Model):
-    """Site conditions under a name, for use in any level of the team."""
+class ConditionSet(Kept):
+    """Site conditions."""
 
-    name = models.CharField(max_length=80, unique=True)
     conditions = models.JSONField()
-    by = models.ForeignKey("auth.User", on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField(auto_now=True)
+    called = "set of conditions"
 
-    class Meta:
-        ordering = ["name"]
 
-    def __str__(self) -> str:
-        return self.name
+class KeptMix(Kept):
+    """A mix of stock items."""
+
+    mix = models.JSONField(help_text="a list of thicket.document.settings.MixEntry")
+    called = "mix"

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import TypeAdapter
 
 from server.document.planted import planted_of
-from server.levels.access import check_may_change, level_for, may_change
+from server.levels.access import level_for
 from server.requests import KeyIn
 from server.stands.arranging import plant_set
+from server.stands.kept import KeptOut, keep, kept_of, kept_out, remove
 from server.stands.models import StandSet
 from server.steps import ChangedOut, changed_out
 from thicket.document.settings import Name, Strict
@@ -21,13 +21,9 @@ router = Router(tags=["stand sets"])
 SAVED = TypeAdapter(list[SavedStand])
 
 
-class StandSetOut(Schema):
+class StandSetOut(KeptOut):
     """A set: the names of its stands, and the items that they plant."""
 
-    id: int
-    name: str
-    by: str
-    may_change: bool
     stands: list[str]
     items: list[str]
 
@@ -50,20 +46,10 @@ class PlantSetIn(KeyIn):
 def _out(request: HttpRequest, row: StandSet) -> dict:
     saved = SAVED.validate_python(row.stands)
     return {
-        "id": row.pk,
-        "name": row.name,
-        "by": row.by.get_username(),
-        "may_change": may_change(request.user, row.by_id),
+        **kept_out(request, row),
         "stands": [stand.name for stand in saved],
         "items": sorted({entry.item for stand in saved for entry in stand.settings.mix}),
     }
-
-
-def _the_set(pk: int) -> StandSet:
-    row = StandSet.objects.filter(pk=pk).first()
-    if row is None:
-        raise Missing(f"set: there is no set of stands {pk}; somebody may have removed it")
-    return row
 
 
 @router.get("/stand-sets", response=list[StandSetOut])
@@ -73,29 +59,20 @@ def sets(request: HttpRequest):
 
 
 @router.post("/stand-sets", response=StandSetOut)
-def keep(request: HttpRequest, data: StandSetIn):
+def keep_set(request: HttpRequest, data: StandSetIn):
     """Keep the stands that grow on a placed mesh under a name. What they say of other stands, shapes, masks
     and layers of the level is left out."""
     level = planted_of(level_for(request, data.level, to="plant")).level
     if data.surface not in level.surfaces:
         raise Missing(f"surface: {level.name} has no placed mesh {data.surface}")
     saved = SAVED.dump_python(saved_stands(level, data.surface), mode="json")
-    with transaction.atomic():
-        row = StandSet.objects.select_for_update().filter(name=data.name).first()
-        if row:
-            check_may_change(request.user, row.name, row.by)
-        row = row or StandSet(name=data.name, by=request.user)
-        row.stands = saved
-        row.save()
-    return _out(request, row)
+    return _out(request, keep(request, StandSet, data.name, stands=saved))
 
 
 @router.delete("/stand-sets/{pk}", response={204: None})
-def remove(request: HttpRequest, pk: int):
+def remove_set(request: HttpRequest, pk: int):
     """Remove a set; what was planted by it stays."""
-    row = _the_set(pk)
-    check_may_change(request.user, row.name, row.by)
-    row.delete()
+    remove(request, StandSet, pk)
     return 204, None
 
 
@@ -103,7 +80,7 @@ def remove(request: HttpRequest, pk: int):
 def plant(request: HttpRequest, slug: str, number: int, data: PlantSetIn):
     """Begin all stands of a set on a placed mesh, or its group, as one journal entry."""
     level = level_for(request, slug, to="plant")
-    placed, row = planted_of(level).level.surfaces.get(number), _the_set(data.set)
+    placed, row = planted_of(level).level.surfaces.get(number), kept_of(StandSet, data.set)
     if placed is None:
         raise Missing(f"surface: {level.name} has no placed mesh {number}")
     on = placed.group if data.group and placed.group else placed.name

@@ -38,6 +38,7 @@ MENUS = {
         "condition-sets",
         "copy-conditions",
         "mix-birch",
+        "kept-mixes",
         "person",
         "open-journal",
         "help",

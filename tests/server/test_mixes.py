@@ -4,7 +4,7 @@ import numpy as np
 
 from server.levels.models import Level
 from server.stands.access import planting_of
-from server.stands.models import Stand
+from server.stands.models import KeptMix, Stand
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
 
@@ -48,6 +48,42 @@ class Mixes(GroundCase):
         answer = self.post(f"/stands/{pk}", {"key": key(), "settings": settings}, method="patch")
         self.assertEqual(answer.status_code, 200, answer.content)
         return pk
+
+    def test_a_mix_is_kept_for_all_levels_and_planted_without_what_a_level_has_not(self):
+        follows = lambda kind, **more: {"kind": kind, "lo": 0, "hi": 20, **more}
+        mix = [
+            {"item": "birch", "weight": 3, "size": [0.8, 1.2], "drive": follows("slope")},
+            {"item": "slate-block", "weight": 5, "drive": follows("layer", layers=["turf"])},
+        ]
+        send = lambda who, **body: who.post(
+            "/api/kept-mixes", {"level": self.level.slug, **body}, content_type="application/json"
+        )
+        made = send(self.north, name="Birch and slate", mix=mix).json()
+        self.assertEqual((made["items"], made["by"]), (["slate-block", "birch"], "north"))
+        path = f"/kept-mixes/{made['id']}"
+        found = self.north.get(self.base + path).json()
+        drives = [entry["drive"] and entry["drive"]["kind"] for entry in found["mix"]]
+        self.assertEqual((drives, found["missing"]), (["slope", None], []))
+        self.assertEqual(found["mix"][0]["size"], [0.8, 1.2])
+        body = {"key": key(), "name": "Both", "stratum": "Canopy", "item": "birch", "mix": found["mix"]}
+        pk = self.post("/new-stand", body).json()["made"][0]
+        kept = Stand.objects.get(pk=pk).settings["mix"]
+        self.assertEqual([e["item"] for e in kept], ["birch", "slate-block"])
+        refused = send(self.client_of("south"), name="Birch and slate", mix=mix[:1])
+        self.assertEqual((refused.status_code, "north's" in refused.json()["detail"]), (403, True))
+        for bad in ([], [{"item": "birch", "weight": -1}]):
+            self.assertEqual(send(self.north, name="Bad", mix=bad).status_code, 422)
+        self.assertEqual(KeptMix.objects.count(), 1)
+
+        KeptMix.objects.update(mix=[{"item": "birch", "weight": 1}, {"item": "yew", "weight": 1}])
+        found = self.north.get(self.base + path).json()
+        self.assertEqual(([e["item"] for e in found["mix"]], found["missing"]), (["birch"], ["yew"]))
+        KeptMix.objects.update(mix=[{"item": "yew", "weight": 1}])
+        refused = self.north.get(self.base + path)
+        self.assertEqual((refused.status_code, "yew" in refused.json()["detail"]), (422, True))
+        self.assertEqual(self.lead.delete(f"/api{path}").status_code, 204)
+        self.assertEqual(self.north.get(self.base + path).status_code, 404)
+        self.assertEqual(len(Stand.objects.get(pk=pk).settings["mix"]), 2)
 
     def test_an_item_has_its_own_size_sink_and_footprint(self):
         self.settings(

@@ -25,7 +25,7 @@ from server.journal.models import Entry
 from server.levels.models import Level, Membership
 from server.pins.models import UprootedPlace
 from server.snapshots.models import Snapshot
-from server.stands.models import BrushTip, ConditionSet, Stand, StandSet
+from server.stands.models import BrushTip, ConditionSet, KeptMix, Stand, StandSet
 from server.stock.models import BroughtItem, ShelfItem, ShelfVersion, StockItem
 from tests.core.levels import drawn_level
 from tests.fixtures import MARKS, PASSWORD, glb
@@ -134,6 +134,9 @@ class Roles(GroundCase):
         self.taken_back = self.stroke(path=[[180, 180]]).json()["entry"]["id"]
         self.post("/undo", {})
         self.keep_set = ConditionSet.objects.create(name="Gentle", conditions=[], by=users["lead"])
+        self.kept_mix = KeptMix.objects.create(
+            name="Birches", mix=[{"item": "birch", "weight": 1}], by=users["lead"]
+        )
         self.tip = BrushTip.objects.create(name="own", by=users["north"], data=bytes(64 * 64))
         self.drafts = {
             name: Draft.objects.create(
@@ -294,6 +297,10 @@ class Roles(GroundCase):
             "/api/saved-levels": ("make", lambda: {"file": self.saved(), "name": key}),
             "/api/stand-sets": ("plant", {"name": "All", "level": self.level.slug, "surface": self.rock}),
             f"{level}/surfaces/{{number}}/plant-set": ("plant", {"key": key, "set": self.stand_set.pk}),
+            "/api/kept-mixes": (
+                "plant",
+                {"name": "Two", "level": self.level.slug, "mix": [{"item": "birch", "weight": 1}]},
+            ),
             "/api/condition-sets": (
                 "plant",
                 {"name": "Steep", "level": self.level.slug, "conditions": [SLOPE]},
@@ -339,6 +346,8 @@ class Roles(GroundCase):
             ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {"key": key}),
             ("delete", "/api/condition-sets/{pk}"): ("lead", {}),
             ("delete", "/api/stand-sets/{pk}"): ("lead", {}),
+            ("delete", "/api/kept-mixes/{pk}"): ("lead", {}),
+            ("get", "/api/kept-mixes"): ("anybody", None),
             ("get", "/api/stand-sets"): ("anybody", None),
             ("put", "/api/session/keys"): ("anybody", {"keys": {}}),
             ("put", "/api/session/mark"): ("anybody", {"mark": "star"}),
@@ -399,7 +408,11 @@ class Roles(GroundCase):
             "stand": self.birch.pk,
             "entry": entry,
             "snapshot": self.shot,
-            "pk": self.stand_set.pk if "stand-sets" in path else self.keep_set.pk,
+            "pk": self.stand_set.pk
+            if "stand-sets" in path
+            else self.kept_mix.pk
+            if "kept-mixes" in path
+            else self.keep_set.pk,
             "number": self.rock,
             "tip": self.tip.pk,
             "file": "plants.csv",
@@ -511,7 +524,7 @@ class Roles(GroundCase):
                 elif (
                     name == "stranger"
                     and "{slug}" in template
-                    or template in ("/api/condition-sets", "/api/stand-sets")
+                    or template in ("/api/condition-sets", "/api/stand-sets", "/api/kept-mixes")
                     and name == "stranger"
                 ):
                     self.assertEqual(status, 404, said)
@@ -557,6 +570,7 @@ class Roles(GroundCase):
         tries = [
             ("delete", f"/api/condition-sets/{self.keep_set.pk}", {}),
             ("delete", f"/api/stand-sets/{self.stand_set.pk}", {}),
+            ("delete", f"/api/kept-mixes/{self.kept_mix.pk}", {}),
             (
                 "post",
                 "/api/condition-sets",

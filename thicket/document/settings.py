@@ -207,6 +207,9 @@ class MixEntry(Strict):
         return seed_of("item", self.mark or self.item)
 
 
+Mix = Annotated[list[MixEntry], Field(min_length=1, max_length=20)]
+
+
 class LayoutSettings(Strict):
     """How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another
     stand's plants.
@@ -258,7 +261,7 @@ def _pair(values: Sequence[float]) -> tuple[float, float]:
 class StandSettings(Strict):
     """All that a person can set on a stand."""
 
-    mix: list[MixEntry] = Field(min_length=1, max_length=20)
+    mix: Mix
     spacing: Annotated[float, Field(allow_inf_nan=False, ge=0.2, le=200), shown(0.1, "m")]
     fullness: Annotated[Share, shown(0.01, "%")]
     variation: VariationSettings = VariationSettings()

@@ -11,7 +11,7 @@ from thicket.document.edits.plants import uprooted_places
 from thicket.document.level import Item, Level, Stand
 from thicket.document.level_file import StandFile, file_of, stand_from
 from thicket.document.pin_rows import PinRow, Row, rows_of
-from thicket.document.settings import Name, StandSettings, Stratum, Strict
+from thicket.document.settings import MixEntry, Name, StandSettings, Stratum, Strict
 from thicket.planted.level import PlantedLevel
 from thicket.planting.hashing import seed_of
 from thicket.planting.stands import STRATA
@@ -61,9 +61,10 @@ def begun(
     fullness: float | None = None,
     salt: object = "",
     on: Sequence[str] = (),
+    mix: Sequence[MixEntry] = (),
 ) -> StandFile:
-    """A new stand of one item, at the end of its stratum, on the terrain or on placed meshes and groups of
-    some names, there all round; see `beginning` for what is not given.
+    """A new stand of one item, or of a mix with it, at the end of its stratum, on the terrain or on placed
+    meshes and groups of some names, there all round; see `beginning` for what is not given.
 
     Raises: Refused when the level has no such item, or too many plants would stand.
     """
@@ -71,6 +72,8 @@ def begun(
     if item not in level.stock:
         raise Refused(f"item: there is no stock item {item[:60]!r} in this level")
     settings = beginning(level.stock[item], sward) | ({"spacing": spacing} if spacing else {})
+    if mix:
+        settings["mix"] = [entry.model_dump(mode="json") for entry in mix]
     if on:
         settings |= {"on": list(on), "conditions": []}
         if stratum in CLINGING:
@@ -123,7 +126,7 @@ def saved_stands(level: Level, surface: int) -> list[SavedStand]:
     for stand in found:
         given = stand.settings.model_dump(mode="json")
         given["conditions"] = [c for c in given["conditions"] if c["kind"] not in OF_THE_LEVEL]
-        given["mix"] = [{**entry, "drive": None} for entry in given["mix"]]
+        given["mix"] = [entry.model_dump(mode="json") for entry in portable_mix(stand.settings.mix)]
         given["on"] = []
         out.append(
             SavedStand(
@@ -134,6 +137,28 @@ def saved_stands(level: Level, surface: int) -> list[SavedStand]:
             )
         )
     return out
+
+
+def portable_mix(mix: Sequence[MixEntry]) -> list[MixEntry]:
+    """A mix as any level can use it: items' own conditions that ask for what only one level has are left
+    out."""
+    return [
+        entry.model_copy(update={"drive": None})
+        if entry.drive and entry.drive.kind in OF_THE_LEVEL
+        else entry
+        for entry in mix
+    ]
+
+
+def mix_for(level: Level, mix: Sequence[MixEntry]) -> tuple[list[MixEntry], list[str]]:
+    """Those entries of a kept mix whose items a level has in stock, and the items that it has not.
+
+    Raises: Refused when it has none of them.
+    """
+    missing = [entry.item for entry in mix if entry.item not in level.stock]
+    if len(missing) == len(mix):
+        raise Refused(f"mix: the level has no {', '.join(missing)} in stock; take them from the shelf first")
+    return [entry for entry in mix if entry.item in level.stock], missing
 
 
 def set_edit(

@@ -154,6 +154,19 @@ describe('a new stand', () => {
     })
     expect(store.selected).toEqual([2])
   })
+  it('begins with a kept mix, proposed by its widest item', async () => {
+    const mix = ['sedge', 'birch'].map((slug) => ({ item: slug, weight: 1, footprint: 1, mark: '' }))
+    const asked = await begin({
+      'GET /api/kept-mixes': [{ id: 4, name: 'Thicket', by: 'south', items: ['sedge'], may_change: true }],
+      'GET /api/levels/fell/kept-mixes/4': { mix, missing: [] },
+    })
+    at('new-stand').click()
+    await until(() => at('new-mix'))
+    await choose('new-mix', 'Thicket')
+    await until(() => at('new-count'))
+    expect(value('new-name')).toBe('Thicket')
+    expect(asked.filter((a) => a.what.startsWith('TRY')).pop()!.body).toMatchObject({ item: 'birch', mix })
+  })
   it('is of stones where it is as thick as it is wide, and of low things otherwise', async () => {
     await begin()
     for (const [slug, is] of [
@@ -362,6 +375,7 @@ describe('heights that are brought in', () => {
     })
     expect(disabled('import-keep')).toBe(true)
     await pick()
+    await until(() => at('import-numbers'))
     expect(at('import-numbers').textContent!.replace(/\s+/g, ' ')).toContain(
       '16-bit PNG, 513 × 257 values: 1 024 m × 512 m',
     )

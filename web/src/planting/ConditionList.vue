@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { mdiDeleteOutline, mdiPlus, mdiTrayFull } from '@mdi/js'
+import { mdiPlus } from '@mdi/js'
 import { computed, ref } from 'vue'
-import { answer, api, type Condition, type ConditionSet } from '../api/client'
+import { answer, api, type Condition } from '../api/client'
 import type { Draft } from './useDraft'
 import { KINDS } from '../api/kinds'
 import { begun, fresh, ORDER, type Kind } from './conditions'
 import { useLevel } from '../level/level'
-import ActionButton from '../shared/ActionButton.vue'
+import KeptMenu from '../shared/KeptMenu.vue'
 import ConditionCard from './ConditionCard.vue'
 import CopyTo from './CopyTo.vue'
 import { useAttempt } from '../shared/useAttempt'
@@ -16,8 +16,12 @@ const props = defineProps<{ draft: Draft; locked: boolean }>()
 const store = useLevel()
 const d = props.draft
 const kept = useServer(['condition-sets'], (signal) => api.GET('/api/condition-sets', { signal }))
-const sets = computed(() => kept.data.value ?? [])
-const setName = ref('')
+const sets = computed(() =>
+  (kept.data.value ?? []).map((s) => ({
+    ...s,
+    says: `${s.kinds.map((k) => KINDS[k as Kind].label.toLowerCase()).join(', ')}, by ${s.by}`,
+  })),
+)
 const message = ref('')
 const { trouble: refused, attempt } = useAttempt()
 const trouble = computed(() => refused.value || kept.trouble.value)
@@ -68,30 +72,24 @@ async function takeBands(layer: string) {
     message.value = `Altitude and slope hold the middle nine tenths of ${layer}.`
   })
 }
-async function saveSet() {
-  await attempt(async () => {
-    await answer(
-      api.POST('/api/condition-sets', {
-        body: { name: setName.value.trim(), level: store.slug, conditions: list.value },
-      }),
-    )
-    message.value = `Saved as ${setName.value.trim()}.`
-    setName.value = ''
+const saveSet = (name: string) =>
+  attempt(async () => {
+    const body = { name, level: store.slug, conditions: list.value }
+    await answer(api.POST('/api/condition-sets', { body }))
+    message.value = `Saved as ${name}.`
     await kept.read()
   })
-}
-async function useSet(s: ConditionSet) {
-  await attempt(async () => {
-    const fit = await answer(
-      api.GET('/api/levels/{slug}/condition-sets/{pk}', { params: { path: { slug: store.slug, pk: s.id } } }),
-    )
-    put(fit.conditions)
-    message.value = fit.notes.join(' ') || `${s.name} is tried; keep it or drop it.`
-  })
-}
-const dropSet = (s: ConditionSet) =>
+const useSet = (pk: number) =>
   attempt(async () => {
-    await answer(api.DELETE('/api/condition-sets/{pk}', { params: { path: { pk: s.id } } }))
+    const path = { slug: store.slug, pk }
+    const fit = await answer(api.GET('/api/levels/{slug}/condition-sets/{pk}', { params: { path } }))
+    put(fit.conditions)
+    const { name } = sets.value.find((s) => s.id === pk)!
+    message.value = fit.notes.join(' ') || `${name} is tried; keep it or drop it.`
+  })
+const dropSet = (pk: number) =>
+  attempt(async () => {
+    await answer(api.DELETE('/api/condition-sets/{pk}', { params: { path: { pk } } }))
     await kept.read()
   })
 </script>
@@ -151,59 +149,20 @@ const dropSet = (s: ConditionSet) =>
         </v-list>
       </v-menu>
       <CopyTo v-if="store.chosen.length === 1" :draft="d" only="conditions" />
-      <v-menu :close-on-content-click="false">
-        <template #activator="{ props: menu }"
-          ><ActionButton
-            v-bind="menu"
-            :icon="mdiTrayFull"
-            tip="Sets of conditions that all levels can use"
-            data-test="condition-sets"
-            >Sets</ActionButton
-          ></template
-        >
-        <v-card class="sheet">
-          <p v-if="!sets.length" class="faint">
-            No sets saved yet. They can be used in every level of the team.
-          </p>
-          <v-list v-else :border="false">
-            <v-list-item
-              v-for="s in sets"
-              :key="s.id"
-              :title="s.name"
-              :subtitle="`${s.kinds.map((k) => KINDS[k as Kind].label.toLowerCase()).join(', ')}, by ${s.by}`"
-              :data-test="`set-${s.id}`"
-              @click="useSet(s)"
-            >
-              <template v-if="s.may_change" #append
-                ><ActionButton
-                  variant="text"
-                  size="x-small"
-                  :icon="mdiDeleteOutline"
-                  :tip="`Remove ${s.name}`"
-                  @click.stop="dropSet(s)"
-              /></template>
-            </v-list-item>
-          </v-list>
-          <div class="set">
-            <v-text-field
-              v-model="setName"
-              label="Name of a set"
-              maxlength="80"
-              min-width="150"
-              hide-details
-              data-test="set-name"
-            />
-            <ActionButton
-              color="primary"
-              variant="flat"
-              :why="!list.length ? 'there is no condition' : !setName.trim() && 'give it a name'"
-              data-test="set-save"
-              @click="saveSet"
-              >Save these</ActionButton
-            >
-          </div>
-        </v-card>
-      </v-menu>
+      <KeptMenu
+        label="Sets"
+        tip="Sets of conditions that all levels can use"
+        none="No sets saved yet. They can be used in every level of the team."
+        :kept="sets"
+        name-label="Name of a set"
+        :why="list.length ? '' : 'there is no condition'"
+        :usable="!locked"
+        :keep="saveSet"
+        menu="condition-sets"
+        test="set"
+        @use="useSet"
+        @remove="dropSet"
+      />
     </div>
   </template>
 </template>
@@ -219,15 +178,5 @@ const dropSet = (s: ConditionSet) =>
   display: flex;
   gap: 6px;
   margin: 4px 0 0;
-}
-.sheet {
-  padding: 10px 12px;
-  display: grid;
-  gap: 6px;
-}
-.set {
-  display: flex;
-  gap: 6px;
-  align-items: center;
 }
 </style>

@@ -11,6 +11,7 @@ import ActionButton from '../shared/ActionButton.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
 import ConditionCard from './ConditionCard.vue'
 import ItemPicker from '../shared/ItemPicker.vue'
+import KeptMixes from './KeptMixes.vue'
 import NumberField from '../shared/NumberField.vue'
 import PairField from '../shared/PairField.vue'
 import { MixEntryBounds, VariationSettingsBounds } from '../api/bounds'
@@ -39,6 +40,15 @@ const ownOf = (m: MixEntry) =>
   !!m.drive || !!m.size || (m.sink !== null && m.sink !== undefined) || m.footprint !== 1
 const open = ref('')
 const { trouble, attempt } = useAttempt()
+const message = ref('')
+/** Another mix in its stead; plants of an item that both have keep it where they can. */
+function takeMix(next: MixEntry[], name: string, missing: string[]) {
+  put(next)
+  const lacks = missing.length
+    ? ` ${missing.join(', ')} is not in the stock of this level and was left out.`
+    : ''
+  message.value = `${name} is tried; keep it or drop it.${lacks}`
+}
 const put = (next: MixEntry[]) => props.draft.change({ mix: next })
 const set = (k: number, part: Partial<MixEntry>) =>
   put(list.value.map((m, i) => (i === k ? { ...m, ...part } : m)))
@@ -182,14 +192,18 @@ function drive(k: number, kind: string) {
       </div>
     </template>
     <p v-if="trouble" class="over" role="alert" data-test="mix-trouble">{{ trouble }}</p>
-    <ItemPicker
-      v-if="spare.length && !locked"
-      :model-value="''"
-      label="Add to the mix"
-      :without="mixed()"
-      test="mix-add"
-      @update:model-value="add"
-    />
+    <p v-if="message" class="faint" role="status" data-test="mix-message">{{ message }}</p>
+    <div class="tools">
+      <ItemPicker
+        v-if="spare.length && !locked"
+        :model-value="''"
+        label="Add to the mix"
+        :without="mixed()"
+        test="mix-add"
+        @update:model-value="add"
+      />
+      <KeptMixes :mix="list" :locked="locked" @take="takeMix" @trouble="trouble = $event" />
+    </div>
   </div>
 </template>
 
@@ -213,5 +227,11 @@ function drive(k: number, kind: string) {
   gap: 8px;
   align-items: center;
   padding: 2px 0;
+}
+.tools {
+  display: flex;
+  gap: 6px;
+  flex-wrap: wrap;
+  align-items: center;
 }
 </style>

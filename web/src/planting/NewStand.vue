@@ -2,15 +2,17 @@
 import { mdiPlus } from '@mdi/js'
 import { useDebounceFn } from '@vueuse/core'
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
-import { answer, api, type Changed, type View } from '../api/client'
+import { answer, api, type Changed, type MixEntry, type View } from '../api/client'
 import { amount, signed, whole } from '../budget/budget'
 import { useLevel } from '../level/level'
 import { STRATA, type Stratum } from '../shared/strata'
 import GrowsOn from './GrowsOn.vue'
+import ChoiceField from '../shared/ChoiceField.vue'
 import ItemPicker from '../shared/ItemPicker.vue'
 import NumberField from '../shared/NumberField.vue'
 import { AddInBounds } from '../api/bounds'
 import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 /** Begin a stand: how many plants it would have and what they cost is shown before. */
 const props = defineProps<{ view?: () => View | null }>()
@@ -27,6 +29,23 @@ const spacing = ref<number | null>(null)
 const fullness = ref<number | null>(null)
 const { trouble, busy, attempt } = useAttempt()
 const tried = shallowRef<Changed | null>(null)
+/** A kept mix that it begins with, in place of one item. */
+const mix = shallowRef<MixEntry[]>([])
+const { data: kept } = useServer(['kept-mixes'], (signal) => api.GET('/api/kept-mixes', { signal }), {
+  enabled: open,
+})
+const mixes = computed(() => (kept.value ?? []).map((m) => ({ value: m.id, title: m.name })))
+const crown = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.crown ?? 0
+/** Begin with a kept mix; its widest item proposes the rest. */
+const takeMix = (pk: number) =>
+  attempt(async () => {
+    const path = { slug: store.slug, pk }
+    const found = await answer(api.GET('/api/levels/{slug}/kept-mixes/{pk}', { params: { path } }))
+    mix.value = found.mix
+    item.value = found.mix.map((e) => e.item).sort((a, b) => crown(b) - crown(a))[0]
+    await nextTick()
+    name.value = mixes.value.find((m) => m.value === pk)!.title
+  })
 const cost = computed(() => tried.value?.entry.cost ?? {})
 
 const chosen = computed(() => store.level?.stock.find((i) => i.slug === item.value))
@@ -62,6 +81,7 @@ watch(
 const settings = () => ({
   stratum: stratum.value,
   item: item.value,
+  mix: mix.value.length ? mix.value : null,
   sward: sward.value && !on.value.length,
   on: on.value,
   spacing: spacing.value || null,
@@ -90,7 +110,7 @@ const look = useDebounceFn(async () => {
     trouble.value = (error as Error).message
   }
 }, 250)
-watch([item, stratum, sward, on, spacing, fullness], () => void look())
+watch([item, mix, stratum, sward, on, spacing, fullness], () => void look())
 const add = () =>
   attempt(async () => {
     await store.arrange(answer(send(name.value.trim())))
@@ -98,6 +118,7 @@ const add = () =>
     sward.value = false
     on.value = []
     item.value = name.value = ''
+    mix.value = []
     tried.value = null
   })
 </script>
@@ -108,7 +129,23 @@ const add = () =>
       >A new stand</v-btn
     >
     <form v-else ref="form" data-test="new-stand-form" @submit.prevent="add" @keydown.esc.stop="open = false">
-      <p class="choose">Plant <ItemPicker v-model="item" label="choose an item" test="new-item" /></p>
+      <p class="choose">
+        Plant
+        <ItemPicker
+          :model-value="mix.length ? '' : item"
+          :label="mix.length ? `a mix of ${mix.length}` : 'choose an item'"
+          test="new-item"
+          @update:model-value="((mix = []), (item = $event))"
+        />
+      </p>
+      <ChoiceField
+        v-if="mixes.length"
+        label="or a kept mix"
+        :value="null"
+        :items="mixes"
+        test="new-mix"
+        @change="$event !== null && takeMix($event)"
+      />
       <p v-if="!store.level!.stock.length" class="faint">
         This level has no stock yet.
         <router-link :to="`/levels/${store.slug}/stock`">Take some from the shelf</router-link>.
