@@ -8,35 +8,27 @@ import pickle
 import tempfile
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, is_dataclass
+from dataclasses import is_dataclass
 from pathlib import Path
 from typing import Any, TypeVar
 
 from pydantic import BaseModel
 
 from thicket.formats.confined import USER
-from thicket.formats.reading_process import ReadingProcesses
+from thicket.formats.reading_process import Bounds, ReadingProcesses
 from thicket.refused import Refused
 
+__all__ = ["PROCESSES", "Bounds", "bounded"]
 T = TypeVar("T")
 PROCESSES = ReadingProcesses()
-
-
-@dataclass(frozen=True)
-class Bounds:
-    """memory: bytes that reading may take on top of the libraries; seconds of processor time; patience,
-    seconds in all."""
-
-    memory: int = 1_500_000_000
-    seconds: int = 60
-    patience: float = 240.0
+USUAL = Bounds()
 
 
 def bounded(
     name: str,
     read: Callable[..., T],
     *arguments: Any,
-    bounds: Bounds = Bounds(),
+    bounds: Bounds = USUAL,
     tick: Callable[[], None] = lambda: None,
     work: Path | None = None,
 ) -> T:

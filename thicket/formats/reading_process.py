@@ -20,19 +20,27 @@ import sys
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, TYPE_CHECKING, Any
+from typing import IO, Any
 
 from thicket.formats.confined import confine
 from thicket.refused import Refused
-
-if TYPE_CHECKING:
-    from thicket.formats.bounded import Bounds
 
 PASSED_ON = ("PATH", "LANG", "LC_ALL", "NUMBA_CACHE_DIR", "NUMBA_CPU_NAME", "OPENBLAS_CORETYPE", "PYTHONPATH")
 """All that the processes get of the environment, which holds passwords."""
 LARGEST_ANSWER = 4 << 30
 LONGEST_NAME = 256
+
+
+@dataclass(frozen=True)
+class Bounds:
+    """memory: bytes that reading may take on top of the libraries; seconds of processor time; patience,
+    seconds in all."""
+
+    memory: int = 1_500_000_000
+    seconds: int = 60
+    patience: float = 240.0
 
 
 class ReadingProcesses:

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiCheck, mdiClose } from '@mdi/js'
 import { useLocalStorage } from '@vueuse/core'
-import { computed, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { api } from '../api/client'
 import { useServer } from '../shared/useServer'
 import { steps } from './firstDay'
@@ -14,13 +14,16 @@ const store = useLevel()
 /** Of each level where the list has come: the benches that were looked at since; null once it was closed. */
 const followed = useLocalStorage<Record<string, string[] | null>>('kt-first-day', {})
 const mine = computed(() => followed.value[store.slug])
+/** Whether the journal is asked for: while the list is shown, which follows from it. */
+const asks = ref(false)
 const { data: journal } = useServer(
   () => ['journal', store.slug, store.version],
   (signal) => api.GET('/api/levels/{slug}/journal', { ...store.here(), signal }),
-  { enabled: () => store.mayPlant && !!mine.value },
+  { enabled: asks },
 )
 const list = computed(() => steps(store.level!, store.stands, journal.value ?? [], mine.value ?? []))
 const shown = computed(() => store.mayPlant && !!mine.value && list.value.some((s) => !s.done))
+watch(shown, (on) => (asks.value = on), { immediate: true })
 const put = (seen: string[] | null) => (followed.value = { ...followed.value, [store.slug]: seen })
 
 watch(

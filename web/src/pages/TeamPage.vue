@@ -21,7 +21,7 @@ const name = computed(() => level.value?.name ?? '')
     :back="`/levels/${slug}`"
     :where="name || 'The level'"
   >
-    <MemberTable ref="members" :slug="slug" />
+    <MemberTable :slug="slug" />
     <PlotWeek v-if="level" :level="level" />
   </PaperPage>
 </template>

@@ -14,8 +14,6 @@ export type Inks = Record<'ink' | 'faint' | 'line' | 'sheet' | 'green' | 'slate'
 export type ChartOption = ComposeOption<
   LineSeriesOption | ScatterSeriesOption | GridComponentOption | TooltipComponentOption
 >
-/** Where the pointer is pressed: in the axes' numbers, and the k-th point of a series, if it is on one. */
-export type Press = { x: number; series: string; k: number | null }
 
 use([LineChart, ScatterChart, GridComponent, MarkLineComponent, TooltipComponent, SVGRenderer])
 
