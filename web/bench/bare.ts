@@ -53,7 +53,7 @@ function plants(
   geometry.index = from.geometry.index
   for (const name of ['position', 'normal', 'uv'])
     geometry.setAttribute(name, from.geometry.getAttribute(name))
-  const map = uniforms.uTexture.value as THREE.Texture | null
+  const map = uniforms.uTexture!.value as THREE.Texture | null
   const cut = 'CUT' in (defines ?? {})
   const material = new THREE.MeshLambertMaterial({ map, side, alphaTest: cut ? 0.5 : 0 })
   const form = (from.geometry.getAttribute('aPlace') as THREE.InterleavedBufferAttribute).data
@@ -63,8 +63,8 @@ function plants(
   const turn = new THREE.Quaternion()
   for (let k = 0, o = 0; k < mesh.count; k++, o += STRIDE) {
     if ('FACING' in (defines ?? {}))
-      turn.setFromAxisAngle(new THREE.Vector3(0, 1, 0), Math.atan2(view.x - form[o], view.z - form[o + 2]))
-    else turn.set(form[o + 3], form[o + 4], form[o + 5], form[o + 6])
+      turn.setFromAxisAngle(new THREE.Vector3(0, 1, 0), Math.atan2(view.x - form[o]!, view.z - form[o + 2]!))
+    else turn.set(form[o + 3]!, form[o + 4]!, form[o + 5]!, form[o + 6]!)
     matrix.compose(
       new THREE.Vector3(form[o], form[o + 1], form[o + 2]),
       turn,

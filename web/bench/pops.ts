@@ -30,10 +30,11 @@ export function changed(stage: Stage, stands: Stand[], crossings: Crossing[], li
   const size: [number, number] = [(lines * 16) / 9, lines]
   stage.eye.resize(...size)
   return crossings.map((c) => {
-    const [a, b] = [c.before, c.after].map((state) => picture(stage, stands, c, state, size))
+    const a = picture(stage, stands, c, c.before, size)
+    const b = picture(stage, stands, c, c.after, size)
     let sum = 0
     for (let k = 0; k < a.length; k += 4)
-      sum += Math.abs(a[k] - b[k]) + Math.abs(a[k + 1] - b[k + 1]) + Math.abs(a[k + 2] - b[k + 2])
+      sum += Math.abs(a[k]! - b[k]!) + Math.abs(a[k + 1]! - b[k + 1]!) + Math.abs(a[k + 2]! - b[k + 2]!)
     return sum / 3 / 255
   })
 }

@@ -16,7 +16,7 @@ export interface Taken {
 let stage: Stage
 let stands: Stand[]
 
-const median = (values: number[]) => values.sort((a, b) => a - b)[values.length >> 1]
+const median = (values: number[]) => values.sort((a, b) => a - b)[values.length >> 1]!
 
 /** Times of one frame, drawn to its end, and of the script's part of it, in ms. */
 function time(
@@ -66,7 +66,7 @@ async function whole(slug: string): Promise<number> {
 
 /** Look from one of the level's views; the plants that are on the stage. */
 async function look(k: number): Promise<number> {
-  const { x, y, z, heading, pitch, fov } = stage.level.bookmarks[k]
+  const { x, y, z, heading, pitch, fov } = stage.level.bookmarks[k]!
   stage.look({ x, y, z, heading, pitch, fov, shadows: true })
   while (!stage.store.settled) await new Promise((done) => setTimeout(done, 50))
   let count = 0
@@ -104,7 +104,7 @@ function compare(frames: number): { ours: Taken; bare: Taken } {
     camera.rotation.set((eye.view.pitch * Math.PI) / 180, (-to * Math.PI) / 180, 0, 'YXZ')
     const bare = time(renderer.getContext(), () => renderer!.render(scene, camera))
     triangles[1] = renderer.info.render.triangles
-    if (k > 1) [ours, bare].forEach((t, n) => taken[n].push(t))
+    if (k > 1) [ours, bare].forEach((t, n) => taken[n]!.push(t))
   }
   scene.traverse((o) => {
     if (o instanceof THREE.Mesh) {
@@ -112,12 +112,12 @@ function compare(frames: number): { ours: Taken; bare: Taken } {
       if (o instanceof THREE.InstancedMesh) o.dispose()
     }
   })
-  const [ours, bare] = taken.map((list, n) => ({
-    frame: median(list.map((t) => t[0])),
-    script: median(list.map((t) => t[1])),
-    triangles: triangles[n],
-  }))
-  return { ours, bare }
+  const figures = (n: 0 | 1) => ({
+    frame: median(taken[n]!.map((t) => t[0])),
+    script: median(taken[n]!.map((t) => t[1])),
+    triangles: triangles[n]!,
+  })
+  return { ours: figures(0), bare: figures(1) }
 }
 
 Object.assign(window, {

@@ -47,13 +47,14 @@ export function truth(stage: Stage, slug: string): Truth[] {
     for (const heading of HEADINGS) {
       const full = draw(stage, slug, only(0, meshes.lods), distance, heading, item.height)
       const other = draw(stage, slug, only(k, meshes.lods), distance, heading, item.height)
-      ;[full, other].forEach((p, n) => addColour(sums[n], p))
+      ;[full, other].forEach((p, n) => addColour(sums[n]!, p))
       const sigma = Math.max(
         0.01 * ((item.height * LINES) / (2 * Math.tan((FOV * Math.PI) / 360) * distance)),
         0.01,
       )
-      const [a, b] = [full, other].map((p) => blurred(coverage(p), sigma))
-      for (let i = 0; i < a.length; i++) area += Math.abs(a[i] - b[i])
+      const a = blurred(coverage(full), sigma)
+      const b = blurred(coverage(other), sigma)
+      for (let i = 0; i < a.length; i++) area += Math.abs(a[i]! - b[i]!)
       outline += slope(a)
     }
     const means = sums.map((s) => [s.x / s.w, s.y / s.w, s.z / s.w])
@@ -61,7 +62,7 @@ export function truth(stage: Stage, slug: string): Truth[] {
       state,
       distance,
       pixels: area / outline,
-      colour: Math.max(...means[0].map((v, c) => Math.abs(v - means[1][c]))) / 255,
+      colour: Math.max(...means[0]!.map((v, c) => Math.abs(v - means[1]![c]!))) / 255,
     }
   })
 }
@@ -105,10 +106,10 @@ function draw(
   camera.position.set(view.x, view.y, view.z)
   camera.setViewOffset(LINES, LINES, (LINES - SIDE) / 2, (LINES - SIDE) / 2, SIDE, SIDE)
   camera.updateMatrixWorld(true)
-  ;(eye.groundUniforms.uEye.value as THREE.Vector3).copy(camera.position)
-  ;(eye.groundUniforms.uViewer.value as THREE.Vector3).copy(camera.position)
-  eye.groundUniforms.uShadowOn.value = 0
-  ;(eye.groundUniforms.uFog.value as THREE.Vector4).x = 0
+  ;(eye.groundUniforms.uEye!.value as THREE.Vector3).copy(camera.position)
+  ;(eye.groundUniforms.uViewer!.value as THREE.Vector3).copy(camera.position)
+  eye.groundUniforms.uShadowOn!.value = 0
+  ;(eye.groundUniforms.uFog!.value as THREE.Vector4).x = 0
   eye.planter.choose(view)
   const target = new THREE.WebGLRenderTarget(SIDE, SIDE)
   eye.renderer.setRenderTarget(target)
@@ -143,7 +144,7 @@ function blurred(from: Float32Array, sigma: number): Float32Array {
       for (let k = 0; k < SIDE; k++) {
         let sum = 0
         for (let w = -reach; w <= reach; w++)
-          sum += weight[w + reach] * src[row * across + Math.min(Math.max(k + w, 0), SIDE - 1) * step]
+          sum += weight[w + reach]! * src[row * across + Math.min(Math.max(k + w, 0), SIDE - 1) * step]!
         out[row * across + k * step] = sum / total
       }
     return out
@@ -157,7 +158,9 @@ function slope(p: Float32Array): number {
   for (let j = 1; j < SIDE - 1; j++)
     for (let i = 1; i < SIDE - 1; i++)
       sum +=
-        Math.hypot(p[j * SIDE + i + 1] - p[j * SIDE + i - 1], p[(j + 1) * SIDE + i] - p[(j - 1) * SIDE + i]) /
-        2
+        Math.hypot(
+          p[j * SIDE + i + 1]! - p[j * SIDE + i - 1]!,
+          p[(j + 1) * SIDE + i]! - p[(j - 1) * SIDE + i]!,
+        ) / 2
   return sum
 }

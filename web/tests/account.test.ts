@@ -20,7 +20,7 @@ afterEach(() => {
   page = null
   document.body.innerHTML = ''
 })
-const text = () => page!.place.textContent!.replace(/\s+/g, ' ')
+const text = () => page!.place.textContent.replace(/\s+/g, ' ')
 const disabled = (name: string) => (at(name) as HTMLButtonElement).disabled
 async function open(component: Component, props: Record<string, unknown> = {}) {
   const nothing = { template: '<i />' }
@@ -68,7 +68,7 @@ describe('a link that works once', () => {
     taken = false
     form.requestSubmit()
     await until(() => router.currentRoute.value.path === '/levels')
-    expect(asked[asked.length - 1].body).toEqual({ name: 'east', password: 'long enough now' })
+    expect(asked[asked.length - 1]!.body).toEqual({ name: 'east', password: 'long enough now' })
     expect(useSession().name).toBe('east')
   })
   it('makes no account where none may be made', async () => {
@@ -88,7 +88,7 @@ describe('a link that works once', () => {
     await write('link-password', 'another long one')
     at('link-go').closest('form')!.requestSubmit()
     await until(() => router.currentRoute.value.path === '/levels')
-    expect(asked[asked.length - 1].body).toEqual({ password: 'another long one' })
+    expect(asked[asked.length - 1]!.body).toEqual({ password: 'another long one' })
     page!.end()
     serve({ 'GET /api/links/t': () => refuse('This link has been used.') })
     await open(UseLink, { token: 't' })
@@ -131,9 +131,9 @@ describe('one’s own account', () => {
     expect(useSession().name).toBe('north')
     const marks = [...page!.place.querySelectorAll<HTMLElement>('[data-test^=mark-]')]
     expect(marks.length).toBeGreaterThan(4)
-    marks[2].click()
+    marks[2]!.click()
     await until(() => useSession().mark === 'ring')
-    expect(asked[asked.length - 1].body).toEqual({ mark: marks[2].dataset.test!.slice(5) })
+    expect(asked[asked.length - 1]!.body).toEqual({ mark: marks[2]!.dataset.test!.slice(5) })
   })
 })
 
@@ -159,7 +159,7 @@ describe('the installation', () => {
     at('installation-keep').closest('form')!.requestSubmit()
     await until(() => disabled('installation-keep'))
     const sent = { name: 'Ours', address: 'https://thicket.example', sign_up: 'invited', makers: 'anyone' }
-    expect(asked[asked.length - 1].body).toEqual(sent)
+    expect(asked[asked.length - 1]!.body).toEqual(sent)
     expect(told).toMatchObject(sent)
   })
   it('says why it was not kept, with the draft as it is', async () => {
@@ -188,7 +188,7 @@ describe('the sheet of keys', () => {
     press('z')
     expect(kept).not.toHaveBeenCalled()
     at('key-thicken').click()
-    await until(() => at('key-thicken').textContent!.includes('…'))
+    await until(() => at('key-thicken').textContent.includes('…'))
     press('n')
     await until(() => at('keys-trouble'))
     expect(at('keys-trouble').textContent).toContain('N is taken by: Thin')

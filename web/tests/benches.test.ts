@@ -10,7 +10,6 @@ import type {
   StandSettings,
   Tier,
   Why,
-  WalkCheck,
 } from '../src/api/client'
 import AtmospherePanel from '../src/sightline/AtmospherePanel.vue'
 import DrawingPanel from '../src/sightline/DrawingPanel.vue'
@@ -63,7 +62,7 @@ afterEach(() => {
   page = null
   document.body.innerHTML = ''
 })
-const text = () => page!.place.textContent!.replace(/\s+/g, ' ')
+const text = () => page!.place.textContent.replace(/\s+/g, ' ')
 const entry = { id: 1, what: 'Walks', kind: 'walks', gained: 0, lost: 0, cost: {} }
 const AGAIN = {
   'GET /api/levels/fell': () => store.level,
@@ -76,7 +75,7 @@ const AGAIN = {
 const item = (slug: string, part: Partial<Item> = {}) =>
   partOf<Item>({
     slug,
-    name: slug[0].toUpperCase() + slug.slice(1),
+    name: slug[0]!.toUpperCase() + slug.slice(1),
     height: 8,
     crown: 2,
     anchors: [],
@@ -134,7 +133,7 @@ describe('plants that are selected', () => {
     expect(text()).toContain('2 plants of Stand 1 and Stand 2')
     expect(text()).toContain('1 set by hand.')
     expect([value('selection-turn'), value('selection-height')]).toEqual(['', '1'])
-    const rows = [...page!.place.querySelectorAll('li')].map((e) => e.textContent!.replace(/\s+/g, ' '))
+    const rows = [...page!.place.querySelectorAll('li')].map((e) => e.textContent.replace(/\s+/g, ' '))
     expect(rows.map((r) => r.match(/(\d+) m/)![1])).toEqual(['5', '22'])
     page!.place.querySelector<HTMLElement>('li .v-btn')!.click()
     expect(gone).toEqual([[3, 4]])
@@ -321,26 +320,25 @@ describe('why here', () => {
 })
 
 describe('a shape by its numbers', () => {
-  const path = (part: Partial<ShapeIn> = {}): ShapeIn =>
-    ({
-      id: 3,
-      kind: 'path',
-      form: 'line',
-      name: 'Tramway',
-      points: [
-        [0, 0],
-        [9, 0],
-      ],
-      width: 4,
-      clear: null,
-      locked: false,
-      hidden: false,
-      hatch: 'blank',
-      trail: null,
-      round: null,
-      box: null,
-      ...part,
-    }) as ShapeIn
+  const path = (part: Partial<ShapeIn> = {}): ShapeIn => ({
+    id: 3,
+    kind: 'path',
+    form: 'line',
+    name: 'Tramway',
+    points: [
+      [0, 0],
+      [9, 0],
+    ],
+    width: 4,
+    clear: null,
+    locked: false,
+    hidden: false,
+    hatch: 'blank',
+    trail: null,
+    round: null,
+    box: null,
+    ...part,
+  })
   const MOVED = { moved: { 1: [0, 12], 2: [0, 0] } }
   async function begin(shape: ShapeIn, answers: Record<string, unknown> = {}) {
     const asked = serve({
@@ -367,7 +365,7 @@ describe('a shape by its numbers', () => {
     expect([shapes.draft!.clear, !!at('shape-remove')]).toEqual([0.5, false])
     expect(at('shape-try').textContent).toContain('Counting')
     await until(() => at('shape-try').textContent?.includes('Stand 1'))
-    expect(at('shape-try').textContent!.replace(/\s+/g, ' ')).toContain('Stand 1 +0 −12')
+    expect(at('shape-try').textContent.replace(/\s+/g, ' ')).toContain('Stand 1 +0 −12')
     expect(at('shape-try').textContent).not.toContain('Stand 2')
     expect(at('shape-cost').textContent).toContain('0.25')
     at('shape-keep').click()
@@ -384,7 +382,7 @@ describe('a shape by its numbers', () => {
     expect(shapes.draft!.trail).toMatchObject({ reach: 1.5, strata: ['Field', 'Moss'] })
     const strata = () =>
       [...page!.place.querySelectorAll<HTMLInputElement>('.strata input')].map((e) => [e.checked, e.disabled])
-    page!.place.querySelectorAll<HTMLInputElement>('.strata input')[5].click()
+    page!.place.querySelectorAll<HTMLInputElement>('.strata input')[5]!.click()
     await follow()
     expect(shapes.draft!.trail!.strata).toEqual(['Field'])
     expect(strata()[4]).toEqual([true, true])
@@ -447,7 +445,7 @@ describe('snapshots', () => {
     await choose('compare-after', 'now')
     at('compare').click()
     await until(() => at('compared'))
-    const told = at('compared').textContent!.replace(/\s+/g, ' ')
+    const told = at('compared').textContent.replace(/\s+/g, ' ')
     expect(told).toContain('Stand 1100 → 90+5−15')
     expect(told).not.toContain('Stand 2')
     expect(told).toMatch(/−0\.25 ms.*\+900 triangles/)
@@ -458,13 +456,13 @@ describe('snapshots', () => {
       'POST /api/levels/fell/snapshots/5/go-back': () => refuse('Birch is locked.'),
     })
     const back = [...page!.place.querySelectorAll<HTMLElement>('[data-test=go-back]')]
-    back[0].click()
+    back[0]!.click()
     await settled(30)
     expect(asked.some((a) => a.what.endsWith('/4/go-back'))).toBe(true)
-    back[1].click()
+    back[1]!.click()
     await until(() => at('snapshot-trouble'))
     expect(at('snapshot-trouble').textContent).toBe('Birch is locked.')
-    page!.place.querySelectorAll<HTMLElement>('li .v-btn')[1].click()
+    page!.place.querySelectorAll<HTMLElement>('li .v-btn')[1]!.click()
     await until(() => page!.place.querySelectorAll('li').length === 1)
     expect(text()).not.toContain('Before the storm')
   })
@@ -505,7 +503,7 @@ describe('the layout of a stand', () => {
     store.selected = [2]
     const draft = inScope(() => useDraft(() => null, useStores()))
     page = await show(LayoutField, { draft, locked: false })
-    return () => draft.shared((s) => s.layout!).value
+    return () => draft.shared((s) => s.layout).value
   }
   it('goes along paths by metres or by number, to a side only with a distance', async () => {
     const now = await begin()
@@ -586,7 +584,7 @@ describe('the atmosphere', () => {
     await nextTick()
     expect(air.now!.waters).toEqual([{ altitude: 11, box: [130, 150, 230, 250] }])
     await write('water-0-2', '300')
-    expect(air.now!.waters[0].box).toEqual([130, 150, 300, 250])
+    expect(air.now!.waters[0]!.box).toEqual([130, 150, 300, 250])
     for (let k = 0; k < 3; k++) {
       at('water-add').click()
       await nextTick()
@@ -654,7 +652,7 @@ describe('the drawing of the level', () => {
     expect(rows.map((r) => r[1])).toEqual(['405', '205', '105', '55'])
     drawing.change({ distances: 0.5 })
     await until(() => at('drawing-difference'))
-    expect(at('drawing-difference').textContent!.replace(/\s+/g, ' ')).toContain(
+    expect(at('drawing-difference').textContent.replace(/\s+/g, ' ')).toContain(
       'In this view on Desktop −2.00 ms',
     )
     at('drawing-drop').click()
@@ -763,7 +761,7 @@ describe('a walk and its pops', () => {
     expect(at('walk-noticed').textContent).toMatch(/15.*3\.46 ms/s)
     expect(at('walk-left-out').textContent).toContain('4–9 m')
     expect(
-      [0, 1, 2].map((k) => at(`pop-${k}`).querySelector('.v-list-item-title')!.textContent!.trim()),
+      [0, 1, 2].map((k) => at(`pop-${k}`).querySelector('.v-list-item-title')!.textContent.trim()),
     ).toEqual(['Stand 1: full mesh → mesh 2', 'Stand 1: shadow → no shadow', 'Stand 2: billboard → nothing'])
     at('pop-0').click()
     await nextTick()
@@ -778,7 +776,7 @@ describe('a walk and its pops', () => {
   it('offers only remedies that leave fewer pops than any cheaper one', async () => {
     await begin()
     const told = [...page!.place.querySelectorAll('[data-test^=remedy-] .v-list-item-title')].map((e) =>
-      e.textContent!.trim(),
+      e.textContent.trim(),
     )
     expect(told).toEqual([
       'The fog: 50 % denser',
@@ -791,7 +789,7 @@ describe('a walk and its pops', () => {
     const { draft, walks } = await begin()
     at('try-1').click()
     await settled(30)
-    expect([store.selected, draft.settingsOf(store.stands[0]).distances.gone]).toEqual([[1], 130])
+    expect([store.selected, draft.settingsOf(store.stands[0]!).distances.gone]).toEqual([[1], 130])
     await until(() => Object.keys(walks.tried).length)
     expect(Object.keys(walks.tried)).toEqual(['1'])
     expect(walks.before).not.toBeNull()
@@ -814,7 +812,7 @@ describe('a walk and its pops', () => {
     useLevel().level = { ...level, stock }
     expect(text()).toContain('two crossed cards as its billboard')
     const k = [...page!.place.querySelectorAll('[data-test^=remedy-] .v-list-item-title')].findIndex((e) =>
-      e.textContent!.includes('crossed'),
+      e.textContent.includes('crossed'),
     )
     at(`try-${k}`).click()
     await until(() => asked.some((a) => (a.body as { billboards?: object })?.billboards))
@@ -840,7 +838,7 @@ describe('a walk and its pops', () => {
     await settled(20)
     const sent = asked.filter((a) => a.what === 'POST /api/levels/fell/walks/check')
     expect(sent.map((a) => (a.body as { begin: boolean }).begin)).toEqual([false, true])
-    useWalks().check = { running: true, share: 40, step: 'Looking', trouble: '', result: null } as WalkCheck
+    useWalks().check = { running: true, share: 40, step: 'Looking', trouble: '', result: null }
     await nextTick()
     expect([!!at('walk-stop'), text().includes('Looking')]).toEqual([true, true])
   })

@@ -56,11 +56,11 @@ describe('a band', () => {
       const lo = next() * 20
       const c = slope({ lo, hi: lo + next() * 20, soft_lo: next() * 5 + 0.01, soft_hi: next() * 5 + 0.01 })
       expect(inBand(c, c.lo + (c.hi - c.lo) * next())).toBe(1)
-      expect(inBand(c, c.lo - c.soft_lo! - 1e-9)).toBe(0)
-      expect(inBand(c, c.hi + c.soft_hi! + 1e-9)).toBe(0)
-      expect(inBand(c, c.lo - c.soft_lo! / 2)).toBeCloseTo(0.5, 9)
-      const climb = Array.from({ length: 40 }, (_, n) => inBand(c, c.lo - c.soft_lo! * (1 - n / 39)))
-      climb.slice(1).forEach((v, n) => expect(v).toBeGreaterThanOrEqual(climb[n]))
+      expect(inBand(c, c.lo - c.soft_lo - 1e-9)).toBe(0)
+      expect(inBand(c, c.hi + c.soft_hi + 1e-9)).toBe(0)
+      expect(inBand(c, c.lo - c.soft_lo / 2)).toBeCloseTo(0.5, 9)
+      const climb = Array.from({ length: 40 }, (_, n) => inBand(c, c.lo - c.soft_lo * (1 - n / 39)))
+      climb.slice(1).forEach((v, n) => expect(v).toBeGreaterThanOrEqual(climb[n]!))
     }
   })
   it('without soft edges is a step, its ends included', () => {
@@ -285,7 +285,7 @@ describe('the conditions of a stand', () => {
       ...answers,
     })
     store.stands = [
-      stand(1, { settings: { ...store.stands[0].settings, conditions } }),
+      stand(1, { settings: { ...store.stands[0]!.settings, conditions } }),
       stand(2, { stratum: 'Shrub' }),
     ]
     const draft = inScope(() => useDraft(() => null, useStores()))
@@ -301,7 +301,7 @@ describe('the conditions of a stand', () => {
       await until(() => at(menu).getAttribute('aria-expanded') === 'false' || menu === 'condition-sets')
       await settled(30)
     }
-    return { draft, asked, open, now: () => draft.shared((s) => s.conditions!).value }
+    return { draft, asked, open, now: () => draft.shared((s) => s.conditions).value }
   }
   it('are added with what makes sense, and not when nothing there would do', async () => {
     const { open, now } = await list()
@@ -340,7 +340,7 @@ describe('the conditions of a stand', () => {
       ['layer', 0.5, 1],
       ['altitude', 230, 260],
     ])
-    expect(now()[0].soft_lo).toBe(2)
+    expect(now()[0]!.soft_lo).toBe(2)
   })
   it('are copied to other stands, saved as a set and taken from one', async () => {
     const fit = { conditions: [fresh('wetness', LEVEL)], notes: ['The layer moss is not in this level.'] }
@@ -361,7 +361,9 @@ describe('the conditions of a stand', () => {
     at('copy-go').click()
     await settled(30)
     const copied = asked.filter((a) => a.what === 'PATCH /api/levels/fell/stands')
-    expect(copied[0].body).toMatchObject({ stands: { 2: { settings: { conditions: [{ kind: 'slope' }] } } } })
+    expect(copied[0]!.body).toMatchObject({
+      stands: { 2: { settings: { conditions: [{ kind: 'slope' }] } } },
+    })
     await open('condition-sets', 'set-4')
     expect([now().map((c) => c.kind), at('condition-message').textContent]).toEqual([
       ['wetness'],
@@ -386,7 +388,7 @@ describe('the conditions of a stand', () => {
     expect(at('condition-trouble').textContent).toBe('That set is gone.')
     store.selected = [1, 2]
     await nextTick()
-    expect(draft.shared((s) => s.conditions!).mixed).toBe(true)
+    expect(draft.shared((s) => s.conditions).mixed).toBe(true)
     expect(page!.place.textContent).toContain('different conditions')
     expect(at('grip-0')).toBeNull()
   })

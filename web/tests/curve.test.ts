@@ -20,7 +20,7 @@ describe('a curve', () => {
       curve = draw() < 0.2 ? withoutPoint(curve, what) : withPoint(curve, what, point)
       expect(curve.length).toBeGreaterThan(1)
       expect(curve.length).toBeLessThan(17)
-      expect(curve.every(([x], i) => !i || x > curve[i - 1][0])).toBe(true)
+      expect(curve.every(([x], i) => !i || x > curve[i - 1]![0])).toBe(true)
       expect(curve.flat().every((v) => v >= 0 && v <= 1)).toBe(true)
       for (const [x, y] of curve) expect(through(curve, x)).toBeCloseTo(y, 9)
     }

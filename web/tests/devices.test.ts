@@ -48,7 +48,7 @@ afterEach(() => {
   vi.restoreAllMocks()
   vi.unstubAllGlobals()
 })
-const tierOf = (device: Device) => ({ drawing: PLAIN, marks: MARKS, device }) as Tier
+const tierOf = (device: Device) => ({ drawing: PLAIN, marks: MARKS, device })
 const nameField = () => at('device-rename').querySelector('input')!
 
 describe('the device of a tier', () => {
@@ -104,9 +104,9 @@ describe('the device of a tier', () => {
       Handheld: tierOf({ ...MEASURED, name: 'Our phone' }),
       Desktop: tierOf(GUESS),
     })
-    expect(store.level!.tiers.Handheld.device.name).toBe('Our phone')
+    expect(store.level!.tiers.Handheld!.device.name).toBe('Our phone')
     // What else is tried of the tier is still tried, with the device.
-    expect([drawing.device!.name, drawing.tiers.Handheld.drawing.distances]).toEqual(['Our phone', 0.5])
+    expect([drawing.device!.name, drawing.tiers.Handheld!.drawing.distances]).toEqual(['Our phone', 0.5])
     expect(asked.length).toBeGreaterThan(0)
   })
   it('says why captures cannot be; another tier drops what was found', async () => {
@@ -133,10 +133,10 @@ describe('the plot of a fit', () => {
       series: { id: string; data: [number, number, number][] }[]
     }
     expect([yAxis.min, yAxis.max]).toEqual([-5, 5])
-    const [fits, out] = series.map((s) => s.data)
+    const [fits, out] = [series[0]!.data, series[1]!.data]
     expect([fits.length, out.length]).toEqual([2, 1])
-    expect(out[0][1], 'at the border').toBe(5)
-    expect(out[0][2], 'its own difference').toBeGreaterThan(5)
+    expect(out[0]![1], 'at the border').toBe(5)
+    expect(out[0]![2], 'its own difference').toBeGreaterThan(5)
     for (const [, shown, differs] of fits) expect(shown).toBe(differs)
   })
 })

@@ -15,14 +15,14 @@ const EDGES: Edge[] = [
 ]
 const ordered = (d: Distances) => {
   const edges = [0, ...d.steps, d.billboard, d.gone]
-  return edges.every((v, k) => !k || v >= edges[k - 1]) && d.gone > 0 && d.fade >= 0 && d.shadow >= 0
+  return edges.every((v, k) => !k || v >= edges[k - 1]!) && d.gone > 0 && d.fade >= 0 && d.shadow >= 0
 }
 
 describe('edges of distances', () => {
   it('stay in order wherever they are dragged', () => {
     const draw = numbers(7)
     for (let k = 0; k < 400; k++) {
-      const edge = EDGES[Math.floor(draw() * EDGES.length)]
+      const edge = EDGES[Math.floor(draw() * EDGES.length)]!
       const metres = draw() * 1500 - 100
       const chain = { lods: 1 + Math.floor(draw() * 3), billboard: draw() < 0.5 }
       const from = chain.billboard ? FAR : { ...FAR, billboard: 58 }
@@ -54,7 +54,7 @@ describe('edges of distances', () => {
   it('are set to the pixels that the outlines differ by', () => {
     const part = toPixels(FAR, [{ errors: [0.05, 0.02], billboard_error: 0.4 }], 2)
     const pixel = (metres: number) => 1080 / (2 * Math.tan((27.5 * Math.PI) / 180) * metres)
-    expect(0.05 * pixel(part.steps![0])).toBeCloseTo(2, 1)
+    expect(0.05 * pixel(part.steps![0]!)).toBeCloseTo(2, 1)
     expect(part.steps![1]).toBe(part.steps![0])
     expect(0.4 * pixel(part.billboard!)).toBeCloseTo(2, 1)
     expect(ordered({ ...FAR, ...part })).toBe(true)
@@ -83,9 +83,9 @@ describe('what new states of an item mean for its stands', () => {
     ]
     const offered = newEdges(stands, stock, 'birch', known)
     expect(offered.map((o) => o.stand.id)).toEqual([1, 3])
-    expect(offered[0].distances).toEqual({ ...FAR, ...toPixels(FAR, [known], 2) })
-    expect(offered[1].distances.steps[0]).toBeGreaterThan(5 * offered[0].distances.steps[0])
-    const settled = [{ ...stands[0], settings: { ...stands[0].settings, distances: offered[0].distances } }]
+    expect(offered[0]!.distances).toEqual({ ...FAR, ...toPixels(FAR, [known], 2) })
+    expect(offered[1]!.distances.steps[0]).toBeGreaterThan(5 * offered[0]!.distances.steps[0]!)
+    const settled = [{ ...stands[0], settings: { ...stands[0]!.settings, distances: offered[0]!.distances } }]
     expect(newEdges(settled as Stand[], stock, 'birch', known)).toEqual([])
   })
   it('meshes without a distance of their own are named', () => {

@@ -35,7 +35,7 @@ const shape = (id: number, part: Partial<Shape>) =>
     ...{ trail: null, ...part },
   })
 beforeEach(() => {
-  store = openLevel({ role: 'lead', wind: WIND } as Partial<Level>)
+  store = openLevel({ role: 'lead', wind: WIND })
   store.shapes = [
     shape(1, {}),
     shape(2, { kind: 'path', name: 'Tramway', reach: 812.4, hidden: true }),
@@ -62,13 +62,13 @@ function give(name: string, file: File): void {
   Object.defineProperty(input, 'files', { value: [file], configurable: true })
   input.dispatchEvent(new Event('change', { bubbles: true }))
 }
-const text = () => page!.place.textContent!.replace(/\s+/g, ' ')
+const text = () => page!.place.textContent.replace(/\s+/g, ' ')
 
 describe('the list of shapes', () => {
   it('says of each what it is and how large, and chooses one', async () => {
     serve(AGAIN())
     page = await show(ShapeList)
-    const told = [1, 2, 3].map((id) => at(`shape-row-${id}`).textContent!.replace(/\s+/g, ' ').trim())
+    const told = [1, 2, 3].map((id) => at(`shape-row-${id}`).textContent.replace(/\s+/g, ' ').trim())
     expect(told).toEqual(['Area 1area, 2.5 ha', 'Tramwaypath, 812 m', 'Shaftobstacle, 79 m²'])
     at('shape-row-2').click()
     await nextTick()
@@ -133,7 +133,7 @@ describe('how ground layers look', () => {
     at('layer-slate').click()
     await until(() => at('texture-slate'))
     const button = (words: string) =>
-      [...document.querySelectorAll<HTMLElement>('.look .v-btn')].find((e) => e.textContent!.includes(words))!
+      [...document.querySelectorAll<HTMLElement>('.look .v-btn')].find((e) => e.textContent.includes(words))!
     button('Take the picture away').click()
     await until(() => asked.some((a) => a.what.startsWith('PUT')))
     expect(asked.find((a) => a.what.startsWith('PUT'))!.body).toMatchObject({
@@ -149,12 +149,12 @@ describe('how ground layers look', () => {
     store.level = { ...store.level!, layers, role: 'viewer' }
     page = await show(LayerLooks)
     expect((at('layer-slate') as HTMLButtonElement).disabled).toBe(true)
-    store.level = { ...store.level!, role: 'artist' }
+    store.level = { ...store.level, role: 'artist' }
     serve({ ...AGAIN(), 'PUT /api/levels/fell/layers/look': () => refuse('colour: that is no colour.') })
     await nextTick()
     at('layer-slate').click()
     await until(() => at('texture-slate'))
-    document.querySelectorAll<HTMLElement>('.v-color-picker-swatches__color')[2].click()
+    document.querySelectorAll<HTMLElement>('.v-color-picker-swatches__color')[2]!.click()
     await until(() => text().includes('that is no colour'))
   })
 })

@@ -19,7 +19,7 @@ it('the guide has a part for every bench, each with its text, its pictures, and 
   const plain = GUIDE.replace(/[*_`#[\]()]/g, '').toLowerCase()
   expect(all.length).toBeGreaterThan(0.98 * plain.length)
   expect(found(sections, 'touch CELLS resampled').map((s) => s.title)).toContain('Ground')
-  expect(found(sections, 'budget')[0].title).toBe('Budget')
+  expect(found(sections, 'budget')[0]!.title).toBe('Budget')
   expect(found(sections, 'zzz')).toEqual([])
 })
 

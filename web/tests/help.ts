@@ -182,7 +182,7 @@ export async function show(
 /** What a composable gives, outside of any component. */
 export function inScope<T>(make: () => T): T {
   scopes.push(effectScope())
-  return scopes[scopes.length - 1].run(make)!
+  return scopes[scopes.length - 1]!.run(make)!
 }
 
 /** Inks of a chart. */

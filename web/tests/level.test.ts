@@ -55,7 +55,7 @@ describe('opening a level', () => {
     ]
     const { state } = level(stands)
     await store.open('fell')
-    expect([store.selected, store.stands[0].counted]).toEqual([[2], false])
+    expect([store.selected, store.stands[0]!.counted]).toEqual([[2], false])
     state.stands = stands.map((s) => ({ ...s, counted: true, count: s.count + 100 }))
     await settled(20)
     expect(store.stands.map((s) => [s.counted, s.count])).toEqual([
@@ -127,10 +127,10 @@ describe('a beat', () => {
     ])
     expect([store.version, asked.length]).toEqual([2, 1])
     await store.beat(HERE)
-    expect(asked[1].body).toMatchObject({ version: 2, counted: [2] })
-    expect(store.stands[1].count).toBe(9)
+    expect(asked[1]!.body).toMatchObject({ version: 2, counted: [2] })
+    expect(store.stands[1]!.count).toBe(9)
     await store.beat(HERE)
-    expect(asked[2].body).toMatchObject({ counted: [] })
+    expect(asked[2]!.body).toMatchObject({ counted: [] })
   })
   it('tells what others did before a stroke of one’s own, whose answer does not', async () => {
     level([], {
@@ -148,9 +148,9 @@ describe('a beat', () => {
     const { brush } = useStores()
     brush.take('thicken')
     await store.paint(brush.stroke([[1, 1]], null))
-    expect([store.version, store.stands[1].sheets.keys]).toEqual([1, ['k']])
+    expect([store.version, store.stands[1]!.sheets.keys]).toEqual([1, ['k']])
     await store.beat(HERE)
-    expect([store.version, store.stands[1].sheets.keys]).toEqual([9, ['theirs']])
+    expect([store.version, store.stands[1]!.sheets.keys]).toEqual([9, ['theirs']])
   })
   it('that is faster than the answer to a stroke does not have its plants counted twice', async () => {
     let answer = () => {}
@@ -170,7 +170,7 @@ describe('a beat', () => {
     await settled(10)
     answer()
     await Promise.all([stroke, beat])
-    expect([store.version, store.stands[0].count, store.stands[0].sheets.keys]).toEqual([2, 14, ['mine']])
+    expect([store.version, store.stands[0]!.count, store.stands[0]!.sheets.keys]).toEqual([2, 14, ['mine']])
     expect(store.difference!.gained).toBe(4)
   })
   it('that is faster and does not count leaves the count to the answer', async () => {
@@ -211,7 +211,7 @@ describe('a beat', () => {
     await store.paint(brush.stroke([[1, 1]], null))
     answer()
     await beat
-    expect([store.version, store.stands[0].sheets.keys]).toEqual([2, ['mine']])
+    expect([store.version, store.stands[0]!.sheets.keys]).toEqual([2, ['mine']])
   })
 })
 
@@ -236,7 +236,7 @@ describe('undo and redo', () => {
     void store.paint(brush.stroke([[1, 1]], null))
     await store.move('undo')
     expect(order).toEqual(['stroke', 'undo'])
-    expect([store.stands[0].count, store.stands[0].sheets.keys]).toEqual([16, ['mid', 'old']])
+    expect([store.stands[0]!.count, store.stands[0]!.sheets.keys]).toEqual([16, ['mid', 'old']])
     expect(store.difference).toMatchObject({ what: 'Undone: Thickened Birch', lost: 6, cost: {} })
     expect([store.version, store.pulse!.redo]).toEqual([3, 'That'])
   })
@@ -275,7 +275,7 @@ describe('sheets that are not told yet', () => {
     store.stands = [stand(1, { sheets: sheets(['', 'kept', '']) }), stand(2)]
     const { asked } = level([], { 'GET /api/levels/fell/keys': { 1: { 0: 'near', 1: 'late' } } })
     await store.loadNear(10, 20)
-    expect(store.stands[0].sheets.keys).toEqual(['near', 'kept', ''])
+    expect(store.stands[0]!.sheets.keys).toEqual(['near', 'kept', ''])
     store.stands = [stand(1)]
     await store.loadNear(10, 20)
     expect(asked.length).toBe(1)

@@ -29,7 +29,7 @@ import {
 
 let page: Awaited<ReturnType<typeof show>>
 let store: ReturnType<typeof openLevel>
-const text = () => page.place.textContent!.replace(/\s+/g, ' ')
+const text = () => page.place.textContent.replace(/\s+/g, ' ')
 const SOURCE = partOf<MaskSource>({ made_from: 'rivers', conditions: [], catchment: 5, cell: 1 })
 const mask = (name: string, part: Partial<Mask> = {}): Mask => ({
   name,
@@ -74,7 +74,7 @@ describe('the mask images of a level', () => {
     at('mask-see-Brook').click()
     await until(() => masks.sheet)
     expect([masks.shown, masks.sheet!.columns, masks.sheet!.rows]).toEqual(['Brook', 2, 1])
-    expect(masks.sheet!.data[0]).toBeGreaterThan(masks.sheet!.data[4] + 100)
+    expect(masks.sheet!.data[0]).toBeGreaterThan(masks.sheet!.data[4]! + 100)
     at('mask-see-Grazing').click()
     await until(() => masks.shown === 'Grazing')
     at('mask-see-Grazing').click()
@@ -123,7 +123,7 @@ describe('a mask that is made', () => {
     const looks = () => asked.filter((a) => a.what === LOOK)
     const looked = () => looks().map((a) => (a.body as { source: MaskSource }).source)
     expect(looked()[0]).toMatchObject({ made_from: 'values', cell: 0.5, low: null, high: null })
-    expect(looked()[0].conditions).toMatchObject([{ kind: 'slope' }])
+    expect(looked()[0]!.conditions).toMatchObject([{ kind: 'slope' }])
     await write('mask-high', '30')
     await until(() => looked().at(-1)!.high === 30)
     await choose('mask-from', 'Distance to rivers')
@@ -139,14 +139,14 @@ describe('a mask that is made', () => {
   it('takes the conditions of a stand, and says what is refused', async () => {
     store.stands = [stand(1), stand(2)]
     const conditions = [fresh('altitude', { low: 200, high: 300 })]
-    store.stands[1].settings.conditions = conditions
+    store.stands[1]!.settings.conditions = conditions
     const asked = serve({ [LOOK]: () => refuse('conditions: there are none.') })
     page = await show(MaskMaker)
     await choose('mask-from', 'What suits a stand')
     await choose('mask-stand', 'Stand 2')
     const suitable = (a: { body: unknown }) => {
       const { source } = a.body as { source: MaskSource }
-      return source.made_from === 'suitability' && source.conditions!.length > 0
+      return source.made_from === 'suitability' && source.conditions.length > 0
     }
     const sent = await until(() => asked.find(suitable))
     expect(sent.body).toMatchObject({ source: { conditions } })
@@ -173,7 +173,7 @@ describe('settings that are copied', () => {
     expect(at('copy-go').textContent).toContain('Copy mix, draw distances')
     at('copy-go').click()
     const sent = await until(() => asked.find((a) => a.what === 'TRY /api/levels/fell/stands'))
-    const { settings } = (sent.body as { stands: Record<number, { settings: object }> }).stands[2]
+    const { settings } = (sent.body as { stands: Record<number, { settings: object }> }).stands[2]!
     expect(Object.keys(settings).sort()).toEqual(['distances', 'mix'])
     draft.change({ spacing: 9 })
     await nextTick()
@@ -195,14 +195,14 @@ describe('noise', () => {
         Object.assign(new MouseEvent(kind, { clientX, clientY, bubbles: true }), { pointerId: 1 }),
       )
     point('pointermove', 50, 50)
-    expect(condition.noise!.moved).toEqual([0, 0])
+    expect(condition.noise.moved).toEqual([0, 0])
     point('pointerdown', 10, 10)
     point('pointermove', 20, 5)
     // Its picture shows 100 m, the whole level, so that 10 pixels of its 100 are 10 m.
-    expect(condition.noise!.moved).toEqual([10, -5])
+    expect(condition.noise.moved).toEqual([10, -5])
     point('pointerup', 20, 5)
     point('pointermove', 90, 90)
-    expect(condition.noise!.moved).toEqual([10, -5])
+    expect(condition.noise.moved).toEqual([10, -5])
     await settled()
   })
 })

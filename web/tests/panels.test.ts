@@ -61,9 +61,9 @@ const entry = (part: Partial<Entry> = {}) =>
     undone: false,
     ...part,
   }) as Entry
-const text = () => page!.place.textContent!.replace(/\s+/g, ' ')
+const text = () => page!.place.textContent.replace(/\s+/g, ' ')
 const item = (slug: string, part: Partial<Item> = {}) =>
-  ({ slug, name: slug[0].toUpperCase() + slug.slice(1), height: 8, crown: 2, anchors: [], ...part }) as Item
+  ({ slug, name: slug[0]!.toUpperCase() + slug.slice(1), height: 8, crown: 2, anchors: [], ...part }) as Item
 const AGAIN = {
   'GET /api/levels/fell/stands': () => store.stands,
   'GET /api/levels/fell/pulse': PULSE,
@@ -119,7 +119,7 @@ describe('the journal', () => {
     await choose('journal-since', 'the last day')
     await until(() => at('journal-empty'))
     expect(at('journal-empty').textContent).toContain('Nothing like that')
-    const last = queries[queries.length - 1]
+    const last = queries[queries.length - 1]!
     expect(Object.fromEntries(last)).toMatchObject({ who: 'south', stand: '2', topic: 'views' })
   })
   it('goes back page by page from what is shown', async () => {
@@ -147,7 +147,7 @@ describe('the journal', () => {
   it('leads to the dearest view that an action reaches', async () => {
     const worst = { x: 8, y: 402, z: 24, heading: 45, ms: 0.0375 }
     await journal({ 'GET /api/levels/fell/journal': () => [entry({ id: 7, worst }), entry({ id: 6 })] })
-    expect([at('worst-7').textContent!.trim(), at('worst-6')]).toEqual(['+0.037', null])
+    expect([at('worst-7').textContent.trim(), at('worst-6')]).toEqual(['+0.037', null])
     at('worst-7').click()
     expect(gone).toEqual([{ x: 8, y: 402, z: 24, heading: 45, pitch: 0, fov: 55 }])
     await until(() => at('journal') === null)
@@ -226,7 +226,7 @@ describe('the strata column', () => {
     const asked = await begin({ 'POST /api/levels/fell/stands/3/move': () => refuse('Moss is locked.') })
     const rows = page!.place.querySelectorAll('li')
     const drag = (kind: string, k: number) =>
-      rows[k].dispatchEvent(new Event(kind, { bubbles: true, cancelable: true }))
+      rows[k]!.dispatchEvent(new Event(kind, { bubbles: true, cancelable: true }))
     drag('dragstart', 2)
     drag('dragover', 0)
     drag('drop', 0)
@@ -292,7 +292,7 @@ describe('the cost strip', () => {
       entry({ gained: 12, lost: 4, cost: { ms: 0.2, triangles: -900, draw_calls: 1, shadow_calls: 2 } }),
     )
     await nextTick()
-    expect(at('difference').textContent!.replace(/\s+/g, ' ')).toContain(
+    expect(at('difference').textContent.replace(/\s+/g, ' ')).toContain(
       'Birch: fullness+12 −4 plants · +0.20 ms · −900 triangles · +3 calls',
     )
     store.note(entry({ gained: 0, lost: 0, cost: { ms: 0.001 } }))
@@ -327,7 +327,7 @@ describe('the mix of a stand', () => {
     await write('sink-birch', '0.4')
     await write('size-birch-hi', '1.5')
     expect(now()[0]).toMatchObject({ sink: 0.4, size: [1, 1.5] })
-    page!.place.querySelectorAll<HTMLElement>('.own .v-btn')[0].click()
+    page!.place.querySelectorAll<HTMLElement>('.own .v-btn')[0]!.click()
     expect(now()[0]).toMatchObject({ sink: null, size: null })
   })
   it('is kept for all levels, and taken from what is kept, with what is not in stock left out', async () => {
@@ -363,9 +363,9 @@ describe('the mix of a stand', () => {
     at('own-rowan').click()
     await nextTick()
     await choose('drive-rowan', 'Wetness')
-    expect(now()[1].drive).toMatchObject({ kind: 'wetness', density: true })
+    expect(now()[1]!.drive).toMatchObject({ kind: 'wetness', density: true })
     await choose('drive-rowan', 'nothing')
-    expect(now()[1].drive).toBeNull()
+    expect(now()[1]!.drive).toBeNull()
   })
 })
 
@@ -512,7 +512,7 @@ describe('signing in', () => {
     const asked = serve({ 'POST /api/session': { name: 'north', first: false, keys: { thin: 'f' } } })
     page.place.querySelector('form')!.dispatchEvent(new Event('submit', { cancelable: true }))
     await until(() => way.currentRoute.value.path === '/levels/fell')
-    expect(asked[0].body).toEqual({ name: 'north', password: 'wrong' })
+    expect(asked[0]!.body).toEqual({ name: 'north', password: 'wrong' })
     expect([useSession().name, useStores().keys.of('thin')]).toEqual(['north', 'F'])
   })
   it('for the first time makes the account with the code', async () => {
@@ -525,7 +525,7 @@ describe('signing in', () => {
       await write(field, value)
     page.place.querySelector('form')!.dispatchEvent(new Event('submit', { cancelable: true }))
     await until(() => way.currentRoute.value.path === '/levels')
-    expect(asked[0].body).toEqual({ name: 'lead', password: 'ten letters', code: 'c0de' })
+    expect(asked[0]!.body).toEqual({ name: 'lead', password: 'ten letters', code: 'c0de' })
   })
   it('again, when it has ended, goes on where one was', async () => {
     useSession().name = 'north'

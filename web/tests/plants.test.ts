@@ -57,9 +57,9 @@ describe('the plants of a stand', () => {
     for (const [at, { box, plants, largest }] of sp.cells) {
       const [row, col] = [Math.floor(at / 4096), at % 4096]
       for (let k = 0, o = 0; k < plants.count; k++, o += STRIDE) {
-        const [x, z, size] = [plants.form[o], plants.form[o + 2], plants.form[o + 7]]
+        const [x, z, size] = [plants.form[o]!, plants.form[o + 2]!, plants.form[o + 7]!]
         expect([Math.floor(x / 64), Math.floor(z / 64)]).toEqual([col, row])
-        expect(box[0] <= x - 4 * size + 1e-3 && box[5] >= z + 4 * size - 1e-3).toBe(true)
+        expect(box[0]! <= x - 4 * size + 1e-3 && box[5]! >= z + 4 * size - 1e-3).toBe(true)
         expect(largest).toBeGreaterThanOrEqual(size)
       }
     }
@@ -71,7 +71,7 @@ describe('the plants of a stand', () => {
       expect(idsOf(cells.values())).toEqual(idsOf(sp.cells.values()))
       for (const [at, { plants }] of cells)
         for (let k = 0; k < plants.count; k++) {
-          const [x, z] = [plants.form[k * STRIDE], plants.form[k * STRIDE + 2]]
+          const [x, z] = [plants.form[k * STRIDE]!, plants.form[k * STRIDE + 2]!]
           expect(Math.floor(z / side) * 65536 + Math.floor(x / side)).toBe(at)
         }
     }
@@ -321,14 +321,14 @@ describe('the planter', () => {
       if (!boxVisible(sides, box)) continue
       const inState = [0, 0, 0, 0]
       for (let k = 0, o = 0; k < plants.count; k++, o += STRIDE) {
-        const away = Math.hypot(plants.form[o] - v.x, plants.form[o + 1] - v.y, plants.form[o + 2] - v.z)
-        const d = far(away, plants.form[o + 8])
+        const away = Math.hypot(plants.form[o]! - v.x, plants.form[o + 1]! - v.y, plants.form[o + 2]! - v.z)
+        const d = far(away, plants.form[o + 8]!)
         if (d >= 120) continue
         for (let s = 0; s < 4; s++)
-          if (d >= (s ? starts[s] - 2 : -1) && d < Math.min(ends[s] + 2, 120)) inState[s]++
+          if (d >= (s ? starts[s]! - 2 : -1) && d < Math.min(ends[s]! + 2, 120)) inState[s]!++
       }
       out.plants += inState.reduce((a, b) => a + b, 0)
-      out.calls += inState.reduce((n, count, s) => n + (count ? [2, 1, 1, 1][s] : 0), 0)
+      out.calls += inState.reduce((n, count, s) => n + (count ? [2, 1, 1, 1][s]! : 0), 0)
     }
     return out
   }
@@ -351,7 +351,7 @@ describe('the planter', () => {
   it('has shadows of meshes alone, cast from all around, and by the drawing’s strata', () => {
     begin()
     const near = [...wood.id].filter(
-      (_, k) => Math.hypot(wood.form[k * STRIDE] - 300, wood.form[k * STRIDE + 2] - 300) < 40,
+      (_, k) => Math.hypot(wood.form[k * STRIDE]! - 300, wood.form[k * STRIDE + 2]! - 300) < 40,
     )
     expect(planter.chooseShadows(view())).toBe(near.length)
     expect(planter.chooseShadows(view({}, { casts: ['Stone'] }))).toBe(0)
@@ -372,7 +372,9 @@ describe('the planter', () => {
     const meshes = calls(planter.colourScene)
     expect(meshes.length).toBeGreaterThan(0)
     expect(
-      meshes.every((c) => c.geometry.attributes.position === BIRCH.states[2][0].geometry.attributes.position),
+      meshes.every(
+        (c) => c.geometry.attributes.position === BIRCH.states[2]![0]!.geometry.attributes.position,
+      ),
     ).toBe(true)
   })
   it('keeps the same tufts of a sward at every share', () => {
@@ -399,7 +401,7 @@ describe('the planter', () => {
     planter.settle(v)
     planter.choose(v)
     const full = calls(planter.colourScene).filter(
-      (c) => c.geometry.attributes.position === BIRCH.states[0][0].geometry.attributes.position,
+      (c) => c.geometry.attributes.position === BIRCH.states[0]![0]!.geometry.attributes.position,
     )
     expect(full.reduce((n, c) => n + c.geometry.instanceCount, 0)).toBe(3)
     expect(planter.full).toBeLessThan(60)
@@ -439,12 +441,12 @@ describe('the planter', () => {
     })
     planter.blow(1)
     planter.choose(view())
-    const material = () => calls(planter.colourScene)[0].material as THREE.ShaderMaterial
-    expect(material().uniforms.uLimp.value).toBeCloseTo(0.25)
-    expect(material().uniforms.uWind.value.x).toBeCloseTo(1)
-    expect(material().uniforms.uGusts.value.y).toBeCloseTo(0.25)
+    const material = () => calls(planter.colourScene)[0]!.material as THREE.ShaderMaterial
+    expect(material().uniforms.uLimp!.value).toBeCloseTo(0.25)
+    expect(material().uniforms.uWind!.value.x).toBeCloseTo(1)
+    expect(material().uniforms.uGusts!.value.y).toBeCloseTo(0.25)
     planter.setWind(null)
     planter.choose(view())
-    expect('SWAYS' in material().defines!).toBe(false)
+    expect('SWAYS' in material().defines).toBe(false)
   })
 })

@@ -48,7 +48,7 @@ const MARKS = { ms: 6, triangles: 10, draw_calls: 10, shadow_triangles: 10, memo
 
 /** A level with two plots and a third area, seen through Console. */
 function openPlots(who: string, role: string, plots = PLOTS, more: Record<string, unknown> = {}) {
-  const store = openLevel({ role: role as 'artist', plots } as Partial<Level>)
+  const store = openLevel({ role: role as 'artist', plots })
   store.level = partOf<Level>({ ...store.level!, tiers: { Console: { drawing: PLAIN, marks: MARKS } } })
   store.shapes = [square(1, 'North ground', 0), square(2, 'South ground', 10), square(3, 'Island', 40)]
   store.cost = {
@@ -93,7 +93,7 @@ describe('the ground of plots', () => {
       [10, 10],
       [5, 4],
       [0, 10],
-    ]
+    ] as const
     for (let k = 0; k < 300; k++) {
       const [x, z] = [next() * 14 - 2, next() * 14 - 2]
       const within = x > 0 && x < 10 && z > 0 && z < (x < 5 ? 10 - 1.2 * x : 4 + 1.2 * (x - 5))
@@ -104,10 +104,10 @@ describe('the ground of plots', () => {
     const { plots, store } = openPlots('north', 'artist')
     expect(plots.warning(5, 5)).toBe('')
     expect(plots.warning(15, 5)).toBe('This is South, south’s plot')
-    store.level = { ...store.level!, plots: { ...PLOTS, outside: 'refused' } } as Level
+    store.level = { ...store.level!, plots: { ...PLOTS, outside: 'refused' } }
     expect(plots.warning(15, 5)).toContain('nothing is planted here')
     expect(plots.warning(30, 5)).toBe('This is no plot of yours: nothing is planted here')
-    store.level = { ...store.level, role: 'lead' } as Level
+    store.level = { ...store.level, role: 'lead' }
     expect(plots.warning(15, 5)).toBe('')
     store.level = partOf<Level>({ ...store.level, role: 'artist', plots: { ...PLOTS, plots: {} } })
     expect(plots.warning(15, 5)).toBe('')
@@ -131,7 +131,7 @@ describe('a stroke that is being painted', () => {
     expect(plots.hereOf('North', 'ms')).toBe(2.5)
     expect(plots.hereOf('South', 'ms')).toBe(3.4)
     painted = false
-    store.cost = { ...store.cost! }
+    store.cost = { ...store.cost }
     await nextTick()
     expect(plots.triedOver).toEqual([])
     // What comes when the stroke is let go of already counts no more.
@@ -152,8 +152,8 @@ describe('plots and shares', () => {
   it('tell what each spends here and anywhere, and what is over', async () => {
     const { plots, store } = openPlots('north', 'artist')
     page = await show(PlotPanel)
-    await until(() => at('plot-South').textContent!.includes('4.40'))
-    const cells = [...at('plot-North').querySelectorAll('td')].map((c) => c.textContent!.trim())
+    await until(() => at('plot-South').textContent.includes('4.40'))
+    const cells = [...at('plot-North').querySelectorAll('td')].map((c) => c.textContent.trim())
     expect(cells.slice(1, 5)).toEqual(['2.50', '1.90', '1.20', '2.00'])
     expect([plots.isOver('North', 'ms'), plots.isOver('South', 'ms')]).toEqual([false, true])
     expect(plots.overHere('ms')).toEqual([{ name: 'North', share: 2, here: 2.5 }])
@@ -180,7 +180,7 @@ describe('plots and shares', () => {
     await choose('plot-owner-South', 'nobody')
     await choose('plot-add', 'Island')
     plots.rename('Island', 'North')
-    expect([plots.trouble, Object.keys(plots.now.plots!)]).toEqual([
+    expect([plots.trouble, Object.keys(plots.now.plots)]).toEqual([
       expect.stringContaining('called North already'),
       ['North', 'South', 'Island'],
     ])
@@ -192,12 +192,12 @@ describe('plots and shares', () => {
     at('plots-keep').click()
     await until(() => at('plots-trouble'))
     expect(at('plots-trouble').textContent).toContain('not a member')
-    expect(Object.keys(plots.now.plots!)).toEqual(['South', 'North', 'Isle'])
+    expect(Object.keys(plots.now.plots)).toEqual(['South', 'North', 'Isle'])
     await until(() => !(at('plots-keep') as HTMLButtonElement).disabled && !plots.busy)
     at('plots-keep').click()
     await until(() => !plots.draft)
-    const sent = asked.filter((a) => a.what.startsWith('PUT'))[1].body as { plots: Plots }
-    expect(Object.entries(sent.plots.plots!)).toEqual([
+    const sent = asked.filter((a) => a.what.startsWith('PUT'))[1]!.body as { plots: Plots }
+    expect(Object.entries(sent.plots.plots)).toEqual([
       ['South', { owner: '', area: 2, shares: { Console: { ms: 1.5 } } }],
       ['North', { owner: 'north', area: 1, shares: { Console: { ms: 2 } } }],
       ['Isle', { owner: '', area: 3, shares: {} }],
@@ -283,7 +283,7 @@ describe('the members of a level', () => {
     await until(() => at('remove-trouble'))
     expect(at('remove-trouble').textContent).toContain('only lead')
     ;[...document.querySelectorAll<HTMLElement>('.ask button')]
-      .find((b) => b.textContent!.includes('Cancel'))!
+      .find((b) => b.textContent.includes('Cancel'))!
       .click()
     await until(() => !at('remove-trouble'))
     await choose('invite-role', 'viewer')

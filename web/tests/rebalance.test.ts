@@ -25,20 +25,19 @@ import {
 
 const MARKS = { ms: 6, triangles: 10, draw_calls: 10, shadow_triangles: 10, memory: 10 }
 const DISTANCES = { steps: [20], billboard: 40, gone: 80, fade: 4, shadow: 10, by_size: false }
-const change = (part: object): RebalanceChange =>
-  ({
-    stand: 1,
-    farther: 1,
-    fade: 1,
-    shadows: 1,
-    edge: null,
-    share: 1,
-    distances: null,
-    fullness: null,
-    loss: 120,
-    ms: 2,
-    ...part,
-  }) as RebalanceChange
+const change = (part: object): RebalanceChange => ({
+  stand: 1,
+  farther: 1,
+  fade: 1,
+  shadows: 1,
+  edge: null,
+  share: 1,
+  distances: null,
+  fullness: null,
+  loss: 120,
+  ms: 2,
+  ...part,
+})
 const place = (name: string, before: number, after: number) => ({
   ...{ name, x: 4, y: 12, z: 8, heading: 90, pitch: 0, fov: 55 },
   ...{ before: { ...MARKS, ms: before }, after: { ...MARKS, ms: after } },
@@ -101,9 +100,9 @@ describe('bringing a level under its marks', () => {
   /** The table's rows: who, what, and how much is lost. */
   const rows = () =>
     [...at('rebalance-changes').querySelectorAll('tbody tr')].map((row) => {
-      const [what, lost] = row.querySelectorAll('td')
-      const said = what.querySelector('.faint')!.textContent!.trim()
-      return `${what.firstChild!.textContent!.trim()}: ${said}: ${lost.textContent!.trim()}`
+      const [what, lost] = [row.querySelector('td')!, row.querySelector('td + td')!]
+      const said = what.querySelector('.faint')!.textContent.trim()
+      return `${what.firstChild!.textContent!.trim()}: ${said}: ${lost.textContent.trim()}`
     })
 
   it('asks with the marks and what is not locked, follows the work, and says what it found', async () => {
@@ -117,7 +116,7 @@ describe('bringing a level under its marks', () => {
     expect(page!.place.textContent).toContain('Trying Birch')
     const all = ['distances', 'steps', 'fades', 'shadows', 'tufts']
     expect(bodies()[0]).toMatchObject({ marks: MARKS, begin: true, may: { 1: all, 2: all } })
-    expect(Object.keys(bodies()[0].may as object)).toEqual(['1', '2'])
+    expect(Object.keys(bodies()[0]!.may as object)).toEqual(['1', '2'])
     await until(() => at('rebalance-changes'))
     expect(at('rebalance-met').textContent).toMatch(
       /from\s+8\.00 ms\s+to\s+5\.90 ms.*0\.010 % of the\s+picture looks different, over 2 places/s,
@@ -163,7 +162,7 @@ describe('bringing a level under its marks', () => {
     expect(bodies()[0]).toMatchObject({ marks: { ms: 2 }, plot: 'North' })
     // A plot that is gone is not asked for any more.
     store.level = partOf<Level>({
-      ...store.level!,
+      ...store.level,
       plots: { plots: {}, outside: 'warned', requests: [] },
     })
     await nextTick()
@@ -177,8 +176,8 @@ describe('bringing a level under its marks', () => {
     at('rebalance-try').click()
     await settled(30)
     expect(store.selected).toEqual([1, 2])
-    expect(draft.settingsOf(store.stands[0]).distances).toEqual(DISTANCES)
-    expect([0, 1].map((k) => draft.settingsOf(store.stands[k]).fullness)).toEqual([0.5, 0.3])
+    expect(draft.settingsOf(store.stands[0]!).distances).toEqual(DISTANCES)
+    expect([0, 1].map((k) => draft.settingsOf(store.stands[k]!).fullness)).toEqual([0.5, 0.3])
     draft.drop()
     const press = (key: string) =>
       at('trade-off').dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
@@ -223,7 +222,7 @@ describe('bringing a level under its marks', () => {
     const asked = serve({ 'POST /api/levels/fell/rebalance': () => told() })
     useStores().level.difference = partOf({ what: 'A stroke', gained: 0, lost: 4, cost: {} })
     await until(() => !at('rebalance-over'))
-    expect((asked[0].body as { begin: boolean }).begin).toBe(false)
+    expect((asked[0]!.body as { begin: boolean }).begin).toBe(false)
     serve({ 'POST /api/levels/fell/rebalance': () => refuse('may: nothing may change.') })
     await balance.look(true)
     await nextTick()
@@ -245,9 +244,9 @@ describe('the trade-off', () => {
       xAxis: { min: number; max: number }
       series: { data: { value: [number, number]; symbolSize: number }[]; markLine: { data: unknown } }[]
     }
-    const [{ data, markLine }] = series
+    const { data, markLine } = series[0]!
     expect(data.map((d) => d.value)).toEqual(RESULT.curve.map((p) => [p.ms, p.loss]))
-    expect(data[1].symbolSize).toBeGreaterThan(data[0].symbolSize)
+    expect(data[1]!.symbolSize).toBeGreaterThan(data[0]!.symbolSize)
     expect(markLine.data).toEqual([{ xAxis: 6 }])
     expect(xAxis.min).toBeLessThan(Math.min(...RESULT.curve.map((p) => p.ms)))
     expect(xAxis.max).toBeGreaterThan(Math.max(...RESULT.curve.map((p) => p.ms)))

@@ -26,14 +26,14 @@ describe('what the server knows', () => {
     let left = 2
     const asked = serve({ 'GET /api/jobs': () => [{ id: `${left--}` }] })
     const enabled = ref(false)
-    const goesOn = (jobs?: { id: string }[]) => !!jobs && jobs[0].id !== '0' && 5
+    const goesOn = (jobs?: { id: string }[]) => !!jobs && jobs[0]!.id !== '0' && 5
     const jobs = inScope(() =>
       useServer(['jobs'], (signal) => api.GET('/api/jobs', { signal }), { enabled, every: goesOn }),
     )
     await nextTick()
     expect(asked.length).toBe(0)
     enabled.value = true
-    await until(() => jobs.data.value?.[0].id === '0')
+    await until(() => jobs.data.value?.[0]!.id === '0')
     expect(asked.length).toBe(3)
     leave()
     left = 2

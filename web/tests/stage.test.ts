@@ -38,15 +38,15 @@ describe('plants as bytes', () => {
       [0, 0],
       [7, 0],
       [12, 16],
-    ])
+    ] as const)
       expect(decode(bytesOf(some(count, 3), before), before)).toEqual(some(count, 3))
   })
   it('are refused when they are something else', () =>
     expect(() => decode(new ArrayBuffer(64))).toThrow('not plants'))
   it('are gathered from several sets in order, those that pass', () => {
     const [a, b] = [some(9, 1), some(6, 2)]
-    const all = gather([a, b], (p, k) => p.item[k] > 1)
-    const want = [a, b].flatMap((p) => [...p.id].filter((_, k) => p.item[k] > 1))
+    const all = gather([a, b], (p, k) => p.item[k]! > 1)
+    const want = [a, b].flatMap((p) => [...p.id].filter((_, k) => p.item[k]! > 1))
     expect([...all.id]).toEqual(want)
     expect(all.form.length).toBe(want.length * STRIDE)
   })
@@ -97,7 +97,7 @@ describe('distances', () => {
       const s = states({ steps, billboard: last, gone, fade, shadow: 0, by_size: false }, lods, billboard)
       expect(s.start.length).toBe(lods + (billboard ? 1 : 0))
       for (let d = 0; d < gone; d += gone / 97) {
-        const shown = s.show.filter((from, k) => d >= from && d < s.hide[k]).length
+        const shown = s.show.filter((from, k) => d >= from && d < s.hide[k]!).length
         const inFade = s.start.slice(1).some((edge) => Math.abs(d - edge) <= fade / 2 + 1e-9)
         if (shown < 1 || (!inFade && shown !== 1))
           expect.fail(`${shown} states at ${d} m of ${JSON.stringify(s)}`)
@@ -121,7 +121,12 @@ describe('lines of equal value', () => {
     const pieces = isolines(cone, 100.5)
     let length = 0
     for (let k = 0; k < pieces.length; k += 4) {
-      const [x0, z0, x1, z1] = pieces.subarray(k, k + 4).map((v) => v * side - 40)
+      const [x0, z0, x1, z1] = [0, 1, 2, 3].map((i) => pieces[k + i]! * side - 40) as [
+        number,
+        number,
+        number,
+        number,
+      ]
       length += Math.hypot(x1 - x0, z1 - z0)
       expect(Math.hypot(x0, z0)).toBeCloseTo(radius, 0)
     }
@@ -162,9 +167,9 @@ describe('pointing at the ground', () => {
     expect(ground.meet(10, 20, 10, 0, 1, 0)).toBeNull()
   })
   it('has the height of its corners, and their mean between', () => {
-    expect(ground.heightAt(20, 30)).toBeCloseTo(heights[15 * 41 + 10], 4)
+    expect(ground.heightAt(20, 30)).toBeCloseTo(heights[15 * 41 + 10]!, 4)
     expect(ground.heightAt(21, 31)).toBeCloseTo(
-      (heights[15 * 41 + 10] + heights[15 * 41 + 11] + heights[16 * 41 + 10] + heights[16 * 41 + 11]) / 4,
+      (heights[15 * 41 + 10]! + heights[15 * 41 + 11]! + heights[16 * 41 + 10]! + heights[16 * 41 + 11]!) / 4,
       4,
     )
     expect(ground.heightAt(-50, 20)).toBeCloseTo(ground.heightAt(0, 20), 5)
@@ -187,7 +192,7 @@ describe('fog', () => {
       [90, 180],
       [140, 140],
       [200, 110],
-    ]) {
+    ] as const) {
       let sum = 0
       for (let k = 0; k < 4000; k++) {
         const y = eye + ((place - eye) * (k + 0.5)) / 4000

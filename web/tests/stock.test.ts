@@ -39,7 +39,7 @@ afterEach(() => {
   document.body.innerHTML = ''
   vi.unstubAllGlobals()
 })
-const text = () => page!.place.textContent!.replace(/\s+/g, ' ')
+const text = () => page!.place.textContent.replace(/\s+/g, ' ')
 const entry = { id: 1, what: 'Begun Birch', kind: 'stands', gained: 9, lost: 0, cost: {} }
 const disabled = (name: string) => (at(name) as HTMLButtonElement).disabled
 const value = (name: string) => at(name).querySelector('input')!.value
@@ -55,7 +55,7 @@ const item = (slug: string, part: Partial<Item> = {}) =>
   ({
     slug,
     lods: [{ triangles: 100, materials: 1, bytes: 1000, alpha_area: 0 }],
-    name: slug[0].toUpperCase() + slug.slice(1),
+    name: slug[0]!.toUpperCase() + slug.slice(1),
     height: 8,
     crown: 2,
     trunk: 0.2,
@@ -92,7 +92,7 @@ describe('what is done to a level as a whole', () => {
     taken = false
     at('level-go').click()
     await until(() => changed.mock.calls.length)
-    expect((asked[1].body as { name: string }).name).toBe('Tarn')
+    expect((asked[1]!.body as { name: string }).name).toBe('Tarn')
   })
   it('says why it is not removed', async () => {
     await open('lead', { 'POST /api/levels/fell/remove': () => refuse('Somebody works in it.') })
@@ -131,14 +131,14 @@ describe('a new stand', () => {
     page = await show(NewStand, { view: () => null })
     return asked
   }
-  const stratum = () => at('new-stratum').textContent!.replace(/\s+/g, ' ')
+  const stratum = () => at('new-stratum').textContent.replace(/\s+/g, ' ')
   it('begins by the form of its item, and says count and cost before it is kept', async () => {
     const asked = await begin()
     store.beginWith = 'birch'
     await until(() => at('new-count'))
     expect([value('new-name'), value('new-spacing'), value('new-fullness')]).toEqual(['Birch', '4.5', '40'])
     expect(stratum()).toContain('Canopy')
-    expect(at('new-count').textContent!.replace(/\s+/g, ' ')).toContain(
+    expect(at('new-count').textContent.replace(/\s+/g, ' ')).toContain(
       'about 1 234 plantsin this view +0.20 ms, +5 000 triangles',
     )
     await write('new-fullness', '10')
@@ -174,7 +174,7 @@ describe('a new stand', () => {
       ['moss', 'Field'],
       ['log', 'Stone'],
       ['sedge', 'Field'],
-    ]) {
+    ] as const) {
       store.beginWith = slug
       await until(() => at('new-stratum') && stratum().includes(is))
     }
@@ -310,7 +310,7 @@ describe('a stand-in', () => {
     expect(page.place.querySelector('svg')!.getAttribute('aria-label')).toBe('A ball, 9 m high')
     at('stand-in-keep').click()
     await until(() => kept.mock.calls.length)
-    expect(asked[0].body).toMatchObject({ name: 'Pine', shape: 'ball', height: 9, width: 3, group: 'tree' })
+    expect(asked[0]!.body).toMatchObject({ name: 'Pine', shape: 'ball', height: 9, width: 3, group: 'tree' })
     expect(kept.mock.calls).toEqual([[['pine']]])
   })
 })
@@ -376,7 +376,7 @@ describe('heights that are brought in', () => {
     expect(disabled('import-keep')).toBe(true)
     await pick()
     await until(() => at('import-numbers'))
-    expect(at('import-numbers').textContent!.replace(/\s+/g, ' ')).toContain(
+    expect(at('import-numbers').textContent.replace(/\s+/g, ' ')).toContain(
       '16-bit PNG, 513 × 257 values: 1 024 m × 512 m',
     )
     expect([value('import-cell'), text().includes('It has no unit.')]).toEqual(['2', true])
@@ -384,7 +384,7 @@ describe('heights that are brought in', () => {
     expect(disabled('import-keep')).toBe(true)
     await until(() => !disabled('import-keep'))
     expect(asked.find((a) => a.what === 'PUT /api/drafts/d1')!.body).toMatchObject({ cell: 1 })
-    expect(at('import-forecast').textContent!.replace(/\s+/g, ' ')).toMatch(
+    expect(at('import-forecast').textContent.replace(/\s+/g, ' ')).toMatch(
       /Birch100 ?90 ?\+2 ?−12.*“Rim”: \+0\.50 ms time, −2 000 triangles/,
     )
     at('import-keep').click()

@@ -92,7 +92,7 @@ describe('the brush', () => {
       [-4, 30],
       [9999, 200],
       [0.01, 0.5],
-    ]) {
+    ] as const) {
       brush.radius = typed
       expect(brush.radius).toBe(then)
     }
@@ -102,8 +102,8 @@ describe('the brush', () => {
     brush.take('thicken')
     store.stands = [
       ...store.stands,
-      { ...store.stands[0], id: 3 },
-      { ...store.stands[0], id: 4, locked: true },
+      { ...store.stands[0]!, id: 3 },
+      { ...store.stands[0]!, id: 4, locked: true },
     ]
     expect(brush.targets.map((s) => s.id)).toEqual([1])
     brush.scope = 'stratum'
@@ -171,7 +171,7 @@ describe('the API', () => {
       'GET /api/session',
       'PUT /api/levels/fell/name',
     ])
-    expect(asked[2].body).toEqual({ key: 'k', name: 'Tarn' })
+    expect(asked[2]!.body).toEqual({ key: 'k', name: 'Tarn' })
   })
 })
 
@@ -314,7 +314,7 @@ describe('a draft of settings', () => {
   })
   it('changes one end of a range of all and leaves each its own other end', async () => {
     const asked = serve({ ...answers, 'PATCH /api/levels/fell/stands': changed(entry()) })
-    const [first, second] = store.stands
+    const [first, second] = [store.stands[0]!, store.stands[1]!]
     const settings = { ...second.settings, tints: ['#111111', '#222222'] as [string, string] }
     store.stands = [
       { ...first, settings: { ...first.settings, tints: ['#111111', '#222222'] } },
@@ -325,8 +325,8 @@ describe('a draft of settings', () => {
     await nextTick()
     draft.change({ variation: { size: [0.4, null] } })
     draft.change({ variation: { lean: 2 }, tints: [null, '#333333'] })
-    expect(draft.shared((s) => s.variation.size![0])).toEqual({ value: 0.4, mixed: false })
-    expect(draft.shared((s) => s.variation.size![1])).toEqual({ value: 1, mixed: true })
+    expect(draft.shared((s) => s.variation.size[0])).toEqual({ value: 0.4, mixed: false })
+    expect(draft.shared((s) => s.variation.size[1])).toEqual({ value: 1, mixed: true })
     draft.change({ tints: ['#444444', null] })
     await draft.keep()
     expect(asked.find((a) => a.what.startsWith('PATCH'))?.body).toMatchObject({
@@ -347,7 +347,7 @@ describe('a draft of settings', () => {
     draft.change({ each: { 1: { gone: 120 } }, fullnesses: { 2: 0.2 } })
     await settled(200)
     const [only, ...more] = asked.filter((a) => a.what.startsWith('TRY'))
-    expect([more.length, only.body]).toMatchObject([0, { stands: { 2: { settings: { fullness: 0.2 } } } }])
+    expect([more.length, only!.body]).toMatchObject([0, { stands: { 2: { settings: { fullness: 0.2 } } } }])
     expect([draft.marks.value.came.length, draft.tried.value!.count]).toEqual([2, 25])
   })
   it('is kept with what it was begun on; what is refused stays', async () => {
@@ -397,7 +397,7 @@ describe('an atmosphere', () => {
       'GET /api/levels/fell/pulse': {},
     })
     expect([await after.keep(), after.draft, useLevel().level!.atmosphere.fog.end]).toEqual([true, null, 5])
-    expect(asked[0].body).toMatchObject({ atmosphere: { sun: { elevation: 12 }, waters: [] } })
+    expect(asked[0]!.body).toMatchObject({ atmosphere: { sun: { elevation: 12 }, waters: [] } })
   })
 })
 

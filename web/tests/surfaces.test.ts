@@ -68,14 +68,14 @@ describe('a placed mesh', () => {
       'TRY /api/levels/fell/surfaces': tried({ gained: 7, lost: 2 }, { places: base64(there) }),
       [POST]: async (body: unknown) => {
         const { put } = body as { put: Surface[] }
-        if (put[0].at[0] === 55) await new Promise<void>((go) => (done = go))
+        if (put[0]!.at[0] === 55) await new Promise<void>((go) => (done = go))
         return changed({}, { version: 2, surfaces: [surface(1, put[0]), surface(2)] }, { gained: 7, lost: 2 })
       },
     })
     surfaces.chosen = 1
     surfaces.attempt({ at: [54, 10, 60] })
-    expect(surfaces.shown[0].at).toEqual([54, 10, 60])
-    expect(store.surfaces[0].at).toEqual([50, 10, 60])
+    expect(surfaces.shown[0]!.at).toEqual([54, 10, 60])
+    expect(store.surfaces[0]!.at).toEqual([50, 10, 60])
     await until(() => surfaces.tried !== null)
     expect(surfaces.tried).toMatchObject({ gained: 7, lost: 2 })
     expect([...surfaces.places!.came, ...surfaces.places!.went]).toEqual([5, 6, 7, 8])
@@ -85,13 +85,13 @@ describe('a placed mesh', () => {
     surfaces.attempt({ turn: 20 })
     done()
     await kept
-    expect(store.surfaces[0].at).toEqual([55, 10, 60])
+    expect(store.surfaces[0]!.at).toEqual([55, 10, 60])
     expect(surfaces.draft).toMatchObject({ at: [55, 10, 60], turn: 20 })
     surfaces.drop()
-    expect([surfaces.draft, surfaces.shown[0].turn]).toEqual([null, 0])
+    expect([surfaces.draft, surfaces.shown[0]!.turn]).toEqual([null, 0])
     await until(() => surfaces.places === null)
     const sent = asked.find((a) => a.what === POST)!.body as { put: object[] }
-    expect(Object.keys(sent.put[0])).not.toContain('hull')
+    expect(Object.keys(sent.put[0]!)).not.toContain('hull')
   })
   it('is begun with a name of its own, placed, and refused in words with nothing lost', async () => {
     serve({ [POST]: refuse('Sphere 2: 900, 3 lies outside the level') })
@@ -125,8 +125,8 @@ describe('a placed mesh', () => {
         return changed({}, { version: store.version + 1, surfaces: [...others, ...made] })
       },
     })
-    await surfaces.duplicate(store.surfaces[0])
-    expect(sent[0].put[0]).toMatchObject({ id: null, name: 'Mesh 1 2', at: [52, 10, 62] })
+    await surfaces.duplicate(store.surfaces[0]!)
+    expect(sent[0]!.put[0]).toMatchObject({ id: null, name: 'Mesh 1 2', at: [52, 10, 62] })
     await surfaces.change(2, { hidden: true })
     expect(store.surfaces.find((s) => s.id === 2)!.hidden).toBe(true)
     await surfaces.remove(9)
@@ -181,7 +181,7 @@ describe('plants on a placed mesh that is dragged', () => {
     expect(places(sp)[0]).toEqual([7n, 10, 6, 7])
     expect(asked).toHaveLength(1)
     carried.follow([moved(40)], [home])
-    await until(() => places(sp)[0][1] === 40)
+    await until(() => places(sp)[0]![1] === 40)
     // It was kept: what comes from the server counts.
     carried.follow([moved(40)], [moved(40)])
     expect(places(sp)[0]).toEqual([7n, 40, 6, 7])

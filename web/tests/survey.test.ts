@@ -56,8 +56,8 @@ describe('the classes of a survey', () => {
       expect(classAt(Math.max(...values), borders)).toBeGreaterThanOrEqual(INKS.length / 2)
       for (const v of values) {
         const k = classAt(v, borders)
-        expect(v).toBeGreaterThanOrEqual(borders[k] * 0.999999)
-        expect(v).toBeLessThanOrEqual(borders[k + 1] * 1.000001)
+        expect(v).toBeGreaterThanOrEqual(borders[k]! * 0.999999)
+        expect(v).toBeLessThanOrEqual(borders[k + 1]! * 1.000001)
       }
     }
     expect(classesOf([0, 0])[0]).toBe(0)
@@ -71,13 +71,13 @@ describe('the classes of a survey', () => {
     const borders = classesOf(MAP.values)
     const inkAt = (c: number, r: number) => {
       const place = Math.min(Math.floor(r / FINE), 1) * 3 + Math.min(Math.floor(c / FINE), 2)
-      return INKS[classAt(MAP.values[place], borders)]
+      return INKS[classAt(MAP.values[place]!, borders)]
     }
     let hatched = 0
     for (let r = 1; r < sheet.rows; r++) {
       for (let c = 1; c < sheet.columns; c++) {
         const ink = rgba(c, r).slice(0, 3)
-        const dark = ink[0] < 50
+        const dark = ink[0]! < 50
         if (!dark) expect(ink).toEqual(inkAt(c, r))
         const inside = c % FINE > 1 && r % FINE > 1
         const over = r >= FINE && (c < FINE || c >= 2 * FINE)
@@ -100,9 +100,9 @@ describe('the classes of what is left to a mark', () => {
     expect(found).toEqual([0, 1, 1, 2, 2, 3, 3, 4, 5, 6, 6])
     const sheet = surveySheet(MAP, 50, 32, 6, true)
     const inked = (c: number, r: number) => [...sheet.data.slice((r * 25 + c) * 4, (r * 25 + c) * 4 + 3)]
-    expect(inked(4, 4)).toEqual(LEFT[6].ink)
-    expect(inked(FINE + 4, FINE + 4)).toEqual(LEFT[6].ink)
-    expect(inked(4, FINE + 3)).toEqual(LEFT[leftAt(7, 6)].ink)
+    expect(inked(4, 4)).toEqual(LEFT[6]!.ink)
+    expect(inked(FINE + 4, FINE + 4)).toEqual(LEFT[6]!.ink)
+    expect(inked(4, FINE + 3)).toEqual(LEFT[leftAt(7, 6)]!.ink)
     // Without a mark there is nothing to be left.
     expect(surveySheet(MAP, 50, 32, null, true).data).toEqual(surveySheet(MAP, 50, 32, null).data)
   })

@@ -15,7 +15,7 @@ describe('marks of people', () => {
       const [x, y] = path
         .slice(1)
         .split(/[^-\d.e]+/)
-        .map(Number)
+        .map(Number) as [number, number]
       expect(Math.hypot(x - 50, y - 50)).toBeLessThan(16)
     }
   })
@@ -52,7 +52,7 @@ describe('opening a saved level', () => {
       told({ step: 'Storing the level', share: 0.5 }),
       told({ state: 'done', share: 1, slug: 'fell' }),
     ])
-    await until(() => document.body.textContent!.includes('Storing the level'))
+    await until(() => document.body.textContent.includes('Storing the level'))
     await until(() => onDone.mock.calls.length)
     expect(onDone).toHaveBeenCalledWith('fell')
   })
@@ -64,7 +64,7 @@ describe('opening a saved level', () => {
     page!.end()
     expect(asked.some((a) => a.what.endsWith('/stop'))).toBe(false)
     const second = await opened([told({ step: 'Reading the file' })])
-    await until(() => document.body.textContent!.includes('Reading the file'))
+    await until(() => document.body.textContent.includes('Reading the file'))
     page!.end()
     await until(() => second.asked.some((a) => a.what.endsWith('/stop')))
   })

@@ -111,9 +111,9 @@ function pointing({ allowed = true, asking = false } = {}) {
         ...part,
       })
     const go = (path: [number, number][], part: object = {}) => {
-      pointer.down('plan', event(...path[0], part))
+      pointer.down('plan', event(...path[0]!, part))
       for (const at of path.slice(1)) pointer.moved('plan', event(...at, part))
-      pointer.up('plan', event(...path[path.length - 1], part))
+      pointer.up('plan', event(...path[path.length - 1]!, part))
     }
     return { tools, pointer, ask, finish, go, event }
   })
@@ -427,10 +427,10 @@ describe('density of swards', () => {
     await load()
     await load()
     expect(maps.length).toBe(2)
-    const sent = vi.mocked(stage.setSward).mock.calls[0][0]!
+    const sent = vi.mocked(stage.setSward).mock.calls[0]![0]!
     expect([...sent.data]).toEqual([80, 200])
     stores.level.hidden = new Set([2])
     await load()
-    expect([...vi.mocked(stage.setSward).mock.calls[1][0]!.data]).toEqual([9, 200])
+    expect([...vi.mocked(stage.setSward).mock.calls[1]![0]!.data]).toEqual([9, 200])
   })
 })

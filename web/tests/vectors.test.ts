@@ -1,7 +1,7 @@
 /** The rules that the page holds as the core does, by the golden vectors that the core writes. */
 import { BufferGeometry, Vector3, type InstancedBufferGeometry, type Mesh, type Scene } from 'three'
 import { describe, expect, it } from 'vitest'
-import type { Condition, Distances, Drawing, Fog, ShapeIn, Stand, View, Walk, Wind } from '../src/api/client'
+import type { Condition, Drawing, Fog, ShapeIn, Stand, View, Walk, Wind } from '../src/api/client'
 import vectors from '../../tests/vectors.json'
 import { cornersOf } from '../src/ground/shapes'
 import { inBand } from '../src/planting/conditions'
@@ -22,13 +22,15 @@ import { partOf, stand } from './help'
 
 /** What the core wrote. */
 const read = <T>(written: unknown): T => written as T
+/** Three numbers: JSON's arrays do not say how many they hold. */
+const triple = (v: number[]) => v as [number, number, number]
 /** JSON has no number that never ends: there it is null. */
 const endless = (v: number | null) => v ?? Infinity
 function alike(found: ArrayLike<number>, expected: (number | null)[], within = 1e-6, what = ''): void {
   expect(found.length, what).toBe(expected.length)
   expected.forEach((want, k) => {
     if (want === null) expect(found[k], what).toBe(Infinity)
-    else expect(Math.abs(found[k] - want), `${what}: ${found[k]}, ${want}`).toBeLessThan(within)
+    else expect(Math.abs(found[k]! - want), `${what}: ${found[k]}, ${want}`).toBeLessThan(within)
   })
 }
 
@@ -61,12 +63,12 @@ describe('as the core does, the page', () => {
         at.multiplyScalar(v.scale)
           .applyQuaternion(turnOf(v))
           .add(new Vector3(...(v.at as [number, number, number])))
-        alike(at.toArray(), v.in_level[k], 1e-9)
+        alike(at.toArray(), v.in_level[k]!, 1e-9)
       })
   })
   it('says from where to where each state of an item is drawn', () => {
     for (const v of vectors.states) {
-      const found = states(v.distances as Distances, v.lods, v.billboard, endless(v.full))
+      const found = states(v.distances, v.lods, v.billboard, endless(v.full))
       for (const part of ['start', 'end', 'show', 'hide'] as const)
         alike(found[part], v.states[part], 1e-9, JSON.stringify(v))
     }
@@ -75,11 +77,11 @@ describe('as the core does, the page', () => {
     const by = vectors.drawing.settings as Drawing[]
     const sorted = (d: Drawing) => ({ ...d, casts: [...d.casts].sort(), receives: [...d.receives].sort() })
     vectors.drawing.through.forEach((row, a) =>
-      row.forEach((want, b) => expect(sorted(through(by[a], by[b]))).toEqual(sorted(read<Drawing>(want)))),
+      row.forEach((want, b) => expect(sorted(through(by[a]!, by[b]!))).toEqual(sorted(read<Drawing>(want)))),
     )
     for (const v of vectors.drawing.distances) {
       const stand = { stratum: v.stratum, sward: v.sward } as Stand
-      const { steps, billboard, gone, fade, shadow } = drawnDistances(stand, by[v.by], v.own as Distances)
+      const { steps, billboard, gone, fade, shadow } = drawnDistances(stand, by[v.by]!, v.own)
       const want = v.drawn
       alike(
         [...steps, billboard, gone, fade, shadow],
@@ -87,7 +89,7 @@ describe('as the core does, the page', () => {
       )
     }
     expect([[...CELLS], [...TREES], PLAIN.cell]).toEqual([vectors.drawing.cells, vectors.drawing.trees, 64])
-    for (const [low, share] of vectors.drawing.rank) expect(rank(low)).toBeCloseTo(share, 12)
+    for (const [low, share] of vectors.drawing.rank) expect(rank(low!)).toBeCloseTo(share!, 12)
   })
   it('thins fog with height, and says what it leaves and from where it hides all', () => {
     const cases = vectors.fog.filter((v) => 'fog' in v)
@@ -103,17 +105,17 @@ describe('as the core does, the page', () => {
         if (fog.kind !== 'none')
           alike(
             places.map((p) => meanDensity(fog, eye, p)),
-            v.density![k],
+            v.density![k]!,
             1e-9,
             what,
           )
         alike(
-          metres.map((m) => left(fog, m, eye, places[2])),
-          v.left![k],
+          metres.map((m) => left(fog, m, eye, places[2]!)),
+          v.left![k]!,
           1e-9,
           what,
         )
-        alike([clearDistance(fog, eye, 30)], [v.clear![k]], 1e-6, what)
+        alike([clearDistance(fog, eye, 30)], [v.clear![k]!], 1e-6, what)
       })
     }
   })
@@ -137,8 +139,7 @@ describe('as the core does, the page', () => {
   })
   it('finds what of the ground is under the pointer', () => {
     for (const { from, way, meets } of vectors.rays) {
-      const [x, y, z] = from
-      const found = ground.meet(x, y, z, way[0], way[1], way[2])
+      const found = ground.meet(...triple(from), ...triple(way))
       if (meets) alike(found!, meets, 0.1)
       else expect(found).toBeNull()
     }
@@ -176,7 +177,7 @@ describe('as the core does, the page', () => {
       const sheets = { size: 512, columns: 1, rows: 1, keys: ['a'] }
       const wood = stand(1, {
         items: ['birch', 'block'],
-        settings: { ...settings, tints: ['#fff', '#fff'], distances: v.distances as Distances },
+        settings: { ...settings, tints: ['#fff', '#fff'], distances: v.distances },
         sheets,
       })
       const sp = new StandPlants(wood, [5, 2])
@@ -184,7 +185,7 @@ describe('as the core does, the page', () => {
       const store = new PlantStore('fell', new Map(), () => {})
       store.stands.set(1, sp)
       const planter = new Planter(store, stock, {})
-      const seen = vectors.views.filter((each) => 'view' in each)[v.view]
+      const seen = vectors.views.filter((each) => 'view' in each)[v.view]!
       const view = read<View>({ ...seen.view, shadows: true, drawing: v.drawing })
       const calls = (scene: Scene) => scene.children.filter((call) => call.visible).length
       const drawn = planter.choose(view)
@@ -203,13 +204,13 @@ describe('as the core does, the page', () => {
     }
   })
   it('walks the same way, on ground of the same height', () => {
-    for (const [x, z, height] of vectors.heights) expect(ground.heightAt(x, z)).toBeCloseTo(height, 2)
+    for (const [x, z, height] of vectors.heights) expect(ground.heightAt(x!, z!)).toBeCloseTo(height!, 2)
     const { points, speed, eye, times, seen } = vectors.walk
     const route = routeOf(partOf<Walk>({ points, speed, eye }), ground)!
     expect(route.time[route.time.length - 1]).toBeCloseTo(vectors.walk.seconds, 9)
     times.forEach((time, k) => {
       const { x, y, z, heading } = lookAt(route, time)
-      alike([x, y, z, heading], seen[k], 1e-3, `after ${time} s`)
+      alike([x, y, z, heading], seen[k]!, 1e-3, `after ${time} s`)
     })
   })
   it('bends a condition by its band', () => {

@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick, ref, shallowRef } from 'vue'
 import { createPinia, setActivePinia } from 'pinia'
-import type { Batch, Level, Marks, Stand, Tier, WalkCheck } from '../src/api/client'
+import type { Batch, Level, Tier, WalkCheck } from '../src/api/client'
 import { useBringIn } from '../src/stock/useBringIn'
 import { useFly } from '../src/level/useFly'
 import { useGhost } from '../src/planting/useGhost'
@@ -44,7 +44,7 @@ const press = (key: string, part: KeyboardEventInit = {}, target: EventTarget = 
   target.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...part }))
 
 describe('tiers', () => {
-  const marks = { ms: 2, triangles: 1, draw_calls: 1, shadow_triangles: 1, memory: 1 } as Marks
+  const marks = { ms: 2, triangles: 1, draw_calls: 1, shadow_triangles: 1, memory: 1 }
   const tier = (part = {}): Tier => ({ drawing: { ...PLAIN, ...part }, marks }) as Tier
   const begin = () => {
     store.level = {
@@ -61,7 +61,7 @@ describe('tiers', () => {
     expect([drawing.now.distances, drawing.kept.distances, drawing.marks]).toEqual([0.5, 0.5, marks])
     store.level = { ...store.level!, slug: 'tarn' }
     expect(drawing.tier).toBe('Desktop')
-    store.level = { ...store.level!, slug: 'fell', tiers: { Desktop: tier() } }
+    store.level = { ...store.level, slug: 'fell', tiers: { Desktop: tier() } }
     expect(drawing.tier).toBe('Desktop')
   })
   it('are added under names that are free, renamed in place, and never all removed', () => {
@@ -107,7 +107,7 @@ describe('tiers', () => {
       'tiers',
       'tiers',
     ])
-    expect([store.level!.drawing.cell, store.level!.tiers.Desktop.drawing.fog, drawing.draft]).toEqual([
+    expect([store.level!.drawing.cell, store.level!.tiers.Desktop!.drawing.fog, drawing.draft]).toEqual([
       128,
       2,
       null,
@@ -127,7 +127,7 @@ describe('walks', () => {
   const walk = { points: [[0, 0] as [number, number], [9, 0] as [number, number]], speed: 3, eye: 1.7 }
   const result = partOf<WalkCheck['result']>({ times: [] })
   const begin = (answers: Record<string, unknown> = {}) => {
-    store.level = { ...store.level!, walks: { Rim: walk } } as Level
+    store.level = { ...store.level!, walks: { Rim: walk } }
     const asked = serve({
       'PUT /api/levels/fell/walks': kept('walks', entry),
       'GET /api/levels/fell/pulse': PULSE,
@@ -145,7 +145,7 @@ describe('walks', () => {
     await walks.rename('Tramway')
     expect([walks.names, walks.name]).toEqual([['Rim', 'Tramway', 'Rim 3'], 'Tramway'])
     await walks.change({ speed: 5 })
-    expect([walks.walk!.speed, walks.walks.Rim.speed]).toEqual([5, 3])
+    expect([walks.walk!.speed, walks.walks.Rim!.speed]).toEqual([5, 3])
     await walks.remove()
     expect([walks.names, walks.name]).toEqual([['Rim', 'Rim 3'], 'Rim'])
   })
@@ -165,7 +165,7 @@ describe('walks', () => {
       }),
     })
     await walks.look(true)
-    expect([walks.check!.running, (asked[0].body as { begin: boolean }).begin]).toEqual([true, true])
+    expect([walks.check!.running, (asked[0]!.body as { begin: boolean }).begin]).toEqual([true, true])
     running = false
     await until(() => walks.check?.result)
     expect(asked.filter((a) => a.what.endsWith('/check')).length).toBe(2)
@@ -188,7 +188,7 @@ describe('walks', () => {
     })
     await walks.stop()
     expect(asked.map((a) => a.what.split(' ')[0])).toEqual(['DELETE', 'POST'])
-    store.level = { ...store.level!, walks: {} } as Level
+    store.level = { ...store.level!, walks: {} }
     await walks.look(true)
     expect([walks.check, asked.length]).toEqual([null, 2])
   })
@@ -230,8 +230,8 @@ describe('the shelf', () => {
     await shelf.load()
     await shelf.look('i1')
     await shelf.changed(Promise.resolve({ ...shelf.detail!, name: 'Silver birch' }))
-    expect(shelf.items[1].name).toBe('Silver birch')
-    await shelf.remove(shelf.items[1])
+    expect(shelf.items[1]!.name).toBe('Silver birch')
+    await shelf.remove(shelf.items[1]!)
     expect([shelf.removed?.slug, shelf.detail]).toEqual(['i1', null])
     await shelf.putBack()
     expect([shelf.removed, asked.some((a) => a.what.endsWith('/put-back'))]).toEqual([null, true])
@@ -279,8 +279,8 @@ describe('bringing files in', () => {
     uploads(() => batch('done', [thing(1), thing(2)]))
     const bring = inScope(() => useBringIn(() => 'meshes'))
     await bring.send([new File(['x'], 'birch.glb')])
-    bring.choices.value[1].name = 'Old birch'
-    bring.choices.value[2].keep = false
+    bring.choices.value[1]!.name = 'Old birch'
+    bring.choices.value[2]!.keep = false
     bring.options.value.unit = 'cm'
     const asked = serve({
       'PUT /api/shelf/bring/7': batch('running', []),
@@ -290,14 +290,14 @@ describe('bringing files in', () => {
       'DELETE /api/shelf/bring/7': {},
     })
     await bring.again()
-    expect([bring.busy.value, (asked[0].body as { unit: string }).unit]).toEqual([true, 'cm'])
+    expect([bring.busy.value, (asked[0]!.body as { unit: string }).unit]).toEqual([true, 'cm'])
     await until(() => !bring.busy.value)
     expect(Object.entries(bring.choices.value).map(([id, c]) => [id, c.name, c.keep])).toEqual([
       ['11', 'Old birch', true],
       ['12', 'Birch', false],
     ])
     await bring.mend(11, 'metres')
-    expect(bring.batch.value!.things[0].height).toBe(80)
+    expect(bring.batch.value!.things[0]!.height).toBe(80)
     expect(await bring.keep()).toEqual(['old-birch'])
     expect(asked.find((a) => a.what.endsWith('/keep'))!.body).toMatchObject({
       things: [{ id: 11, name: 'Old birch', group: 'tree' }],
@@ -320,7 +320,7 @@ describe('the relief', () => {
     return new Response(out)
   }
   const begin = () => {
-    store.level = { ...store.level!, rows: 200, columns: 400, cell: 1, ground_revision: 3 } as Level
+    store.level = { ...store.level!, rows: 200, columns: 400, cell: 1, ground_revision: 3 }
     return inScope(() => useRelief(useStores()))
   }
   it('tells the value at a place with its unit, and level ground where there is none', async () => {
@@ -435,7 +435,7 @@ describe('flying and walking', () => {
       [40, 0],
       [0, 30],
       [-25, -12],
-    ]) {
+    ] as const) {
       fly.orbit(pivot, dx, dy)
       expect(far()).toBeCloseTo(before, 6)
       const to = (Math.atan2(30 - stage.view.x, stage.view.z - 10) * 180) / Math.PI
@@ -548,7 +548,7 @@ describe('keys of a level', () => {
     })
     press('z', { ctrlKey: true })
     await settled(20)
-    expect(asked[0].what).toBe('POST /api/levels/fell/undo')
+    expect(asked[0]!.what).toBe('POST /api/levels/fell/undo')
   })
 })
 
@@ -585,7 +585,7 @@ describe('shapes in hand', () => {
       [9, 9],
       [9, 0],
       [0, 9],
-    ])
+    ] as const)
       await shapes.press(x, z)
     await shapes.finish()
     expect(await shapes.keep(shapes.draft!)).toBe(false)
@@ -660,7 +660,7 @@ describe('a plant that is to be set', () => {
     set.extend(spot(5, 18))
     await set.end()
     const kept = () => asked.filter((a) => a.what.endsWith('/pins')).map((a) => a.body as { add: object[] })
-    expect(kept()[0].add).toEqual([
+    expect(kept()[0]!.add).toEqual([
       { x: 5, z: 5, turn: 310, width: 1.5, height: 1.5 },
       { x: 5, z: 9 },
       { x: 5, z: 13 },
@@ -669,7 +669,7 @@ describe('a plant that is to be set', () => {
     await set.hover(spot(30, 30))
     set.begin(spot(30, 30))
     await set.end()
-    expect(kept()[1].add).toEqual([{ x: 30, z: 30 }])
+    expect(kept()[1]!.add).toEqual([{ x: 30, z: 30 }])
   })
   it('stays in hand when it is refused, and goes when it is given up', async () => {
     const { set } = begin({ 'POST /api/levels/fell/stands/1/pins': () => refuse('The pit is kept clear.') })
@@ -680,7 +680,7 @@ describe('a plant that is to be set', () => {
     set.begin(spot(5, 5))
     set.cancel()
     expect([set.ghost.value, set.setting.value]).toEqual([null, false])
-    store.stands = [stand(1, { sward: true, name: 'Moor-grass' } as Partial<Stand>)]
+    store.stands = [stand(1, { sward: true, name: 'Moor-grass' })]
     expect([set.begin(spot(5, 5)), store.trouble]).toEqual([false, expect.stringContaining('is a sward')])
   })
 })

@@ -232,7 +232,7 @@ onBeforeUnmount(() => {
           size="small"
           :disabled="plots.entries.length < 2"
           :data-test="`ask-${e.name}`"
-          @click="asking = { giver: givers(e.name)[0].value, amount: of === 'ms' ? 0.2 : 1 }"
+          @click="asking = { giver: givers(e.name)[0]!.value, amount: of === 'ms' ? 0.2 : 1 }"
           >Ask for {{ e.name }} …</v-btn
         >
         <div v-else class="plot">

@@ -41,14 +41,14 @@ const result = computed(() => balance.result)
 const picked = ref<number | null>(null)
 watch(result, () => (picked.value = null))
 const changes = computed<RebalanceChange[]>(() =>
-  picked.value === null ? (result.value?.changes ?? []) : result.value!.curve[picked.value].changes,
+  picked.value === null ? (result.value?.changes ?? []) : result.value!.curve[picked.value]!.changes,
 )
 const over = computed(() =>
   LINES.filter((l) => (result.value?.over[l.name] ?? 0) > 0).map(
-    (l) => `${l.label.toLowerCase()} by ${(result.value!.over[l.name] * 100).toFixed(1)} %`,
+    (l) => `${l.label.toLowerCase()} by ${(result.value!.over[l.name]! * 100).toFixed(1)} %`,
   ),
 )
-const dearest = (when: 'before' | 'after') => Math.max(...result.value!.places.map((p) => p[when].ms))
+const dearest = (when: 'before' | 'after') => Math.max(...result.value!.places.map((p) => p[when].ms!))
 const swards = computed(() => new Set(store.stands.filter((s) => s.sward).map((s) => s.id)))
 /** Whether single plants are thinned: the stage shows them until that is kept. */
 const thins = computed(() => changes.value.some((c) => c.share < 1 && !swards.value.has(c.stand)))
@@ -90,7 +90,7 @@ async function compare(): Promise<void> {
   forget()
   const dearest = result
     .value!.places.map((place, k) => ({ place, k }))
-    .sort((a, b) => b.place.before.ms - a.place.before.ms)
+    .sort((a, b) => b.place.before.ms! - a.place.before.ms!)
     .slice(0, 3)
   const named = (when: string) =>
     Object.fromEntries(
@@ -106,7 +106,7 @@ async function compare(): Promise<void> {
   await take(stage, named('after'))
 }
 function go(k: number): void {
-  const { x, y, z, heading, pitch, fov } = result.value!.places[k]
+  const { x, y, z, heading, pitch, fov } = result.value!.places[k]!
   props.stage?.look({ x, y, z, heading, pitch, fov })
 }
 </script>
@@ -268,8 +268,8 @@ function go(k: number): void {
           @click="go(k)"
         >
           <v-list-item-subtitle>
-            {{ amount('ms', p.before.ms) }} → {{ amount('ms', p.after.ms) }} ({{
-              signed((p.after.ms - p.before.ms).toFixed(2), p.after.ms - p.before.ms)
+            {{ amount('ms', p.before.ms!) }} → {{ amount('ms', p.after.ms!) }} ({{
+              signed((p.after.ms! - p.before.ms!).toFixed(2), p.after.ms! - p.before.ms!)
             }})
           </v-list-item-subtitle>
           <div v-if="pictures[`${k} before`]" class="pair">

@@ -20,7 +20,7 @@ const lines = LINES.map(({ name, label }) => ({ value: name, title: label }))
 const parts = computed(() => [
   { value: null as number | string | null, title: 'The whole frame' },
   { value: 0, title: 'The ground' },
-  ...store.stands.map((s) => ({ value: s.id as number | string | null, title: s.name })),
+  ...store.stands.map((s) => ({ value: s.id, title: s.name })),
   ...Object.keys(store.level?.plots.plots ?? {}).map((name) => ({ value: name, title: `Plot ${name}` })),
 ])
 /** The stand's id, the plot's name, or null for the whole frame. */
@@ -48,7 +48,7 @@ const shares = computed(() => {
   const { map, mark } = survey
   if (!map || !mark) return null
   const found = LEFT.map((c) => ({ ...c, share: 0 }))
-  for (const v of map.values) found[leftAt(v, mark)].share += 1 / map.values.length
+  for (const v of map.values) found[leftAt(v, mark)]!.share += 1 / map.values.length
   return found
 })
 const ink = (rgb: number[]) => ({ background: `rgb(${rgb.join(',')})` })
@@ -60,7 +60,7 @@ const time = new Intl.DateTimeFormat('en-GB', { weekday: 'short', hour: '2-digit
 /** What the worst frame cost before, and by which actions that changed. */
 const past = computed(() =>
   (survey.state?.history ?? []).slice(0, 6).map((p, k, all) => {
-    const change = all[k + 1] ? p.value - all[k + 1].value : 0
+    const change = all[k + 1] ? p.value - all[k + 1]!.value : 0
     const more = p.actions - p.what.length
     const list = p.what.length ? `: ${p.what.join(', ')}${more > 0 ? ` and ${more} more` : ''}` : ''
     return { ...p, change, by: signed(textOf(change), change), when: time.format(new Date(p.at)), list }
@@ -159,7 +159,7 @@ onBeforeUnmount(() => {
       <ol v-else class="legend" aria-label="What the inks mean" data-test="survey-legend">
         <li v-for="(each, k) in INKS" :key="k">
           <i :style="ink(each)" />
-          <span class="number">{{ textOf(borders[k]).replace(/\.?0* (ms|MB)$/, k ? '' : ' $1') }}</span>
+          <span class="number">{{ textOf(borders[k]!).replace(/\.?0* (ms|MB)$/, k ? '' : ' $1') }}</span>
         </li>
       </ol>
       <p data-test="survey-summary">

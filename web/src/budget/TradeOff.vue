@@ -15,7 +15,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ pick: [k: number] }>()
 
-const textOf = (k: number) => `${props.points[k].ms.toFixed(2)} ms, ${whole(props.points[k].loss)} px lost`
+const textOf = (k: number) => `${props.points[k]!.ms.toFixed(2)} ms, ${whole(props.points[k]!.loss)} px lost`
 /** A loss on the axis. */
 const pixels = (loss: number) =>
   loss >= 1e6 ? `${+(loss / 1e6).toFixed(1)} Mpx` : `${whole(Math.round(loss))} px`

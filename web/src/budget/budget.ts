@@ -35,7 +35,7 @@ export const many = (n: number, one: string, several = `${one}s`): string =>
   `${whole(n)} ${Math.abs(n) === 1 ? one : several}`
 
 /** What a stand is drawn in: its own colour, or its stratum's among the accents. */
-export const inkOf = (s: { colour: string; stratum: string }): string => s.colour || STRATUM_INK[s.stratum]
+export const inkOf = (s: { colour: string; stratum: string }): string => s.colour || STRATUM_INK[s.stratum]!
 
 export const STRATUM_INK: Record<string, string> = {
   Stone: 'var(--slate)',

@@ -18,10 +18,10 @@ import { useSurvey } from './survey'
 import { useAttempt } from '../shared/useAttempt'
 
 /** Whether a place lies inside an outline of corners x, z. */
-export function inside(points: readonly (readonly number[])[], x: number, z: number): boolean {
+export function inside(points: readonly (readonly [number, number])[], x: number, z: number): boolean {
   let within = false
   for (let k = 0, before = points.length - 1; k < points.length; before = k++) {
-    const [[ax, az], [bx, bz]] = [points[k], points[before]]
+    const [[ax, az], [bx, bz]] = [points[k]!, points[before]!]
     if (az > z !== bz > z && x < ((bx - ax) * (z - az)) / (bz - az) + ax) within = !within
   }
   return within
@@ -102,7 +102,7 @@ export const usePlots = defineStore('plots', () => {
   const at = (x: number, z: number) =>
     Object.entries(kept.value.plots ?? {}).find(([, plot]) => {
       const area = areas.value.find((s) => s.id === plot.area)
-      return area && inside(area.points as [number, number][], x, z)
+      return area && inside(area.points, x, z)
     })
   /** Which plots the stroke that is being painted brings over their shares, in words. */
   const triedOver = computed(() =>
@@ -132,7 +132,7 @@ export const usePlots = defineStore('plots', () => {
   const change = (name: string, part: Partial<Plot>) =>
     putPlots(list().map(([n, p]) => [n, n === name ? { ...p, ...part } : p]))
   function setShare(name: string, of: LineName, value: number | null): void {
-    const plot = now.value.plots![name]
+    const plot = now.value.plots[name]!
     const lines = { ...plot.shares?.[drawing.tier] }
     if (value === null) delete lines[of]
     else lines[of] = value
@@ -142,14 +142,14 @@ export const usePlots = defineStore('plots', () => {
   const remove = (name: string) => putPlots(list().filter(([n]) => n !== name))
   function rename(name: string, to: string): void {
     if (to === name) return
-    if (to in now.value.plots!) trouble.value = `There is a plot called ${to} already: take another name.`
+    if (to in now.value.plots) trouble.value = `There is a plot called ${to} already: take another name.`
     else putPlots(list().map(([n, p]) => [n === name ? to : n, p]))
   }
   /** Give a plot its ground before another one. */
   function raise(name: string): void {
     const all = list()
     const k = all.findIndex(([n]) => n === name)
-    if (k > 0) [all[k - 1], all[k]] = [all[k], all[k - 1]]
+    if (k > 0) [all[k - 1], all[k]] = [all[k]!, all[k - 1]!]
     putPlots(all)
   }
   const drop = () => {

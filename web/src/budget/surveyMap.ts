@@ -23,7 +23,7 @@ export function classesOf(values: number[]): number[] {
 }
 
 export const classAt = (value: number, borders: number[]): number =>
-  Math.min(Math.max(Math.floor(value / borders[1]), 0), INKS.length - 1)
+  Math.min(Math.max(Math.floor(value / borders[1]!), 0), INKS.length - 1)
 
 /** The classes by what is left to a mark, as shares of it, from farthest over to farthest under. */
 export const LEFT: { least: number; label: string; ink: [number, number, number] }[] = [
@@ -61,12 +61,12 @@ export function surveySheet(
     Math.min(Math.floor(c / FINE), map.columns - 1)
   for (let r = 0; r < rows; r++) {
     for (let c = 0; c < columns; c++) {
-      const value = map.values[placeAt(c, r)]
+      const value = map.values[placeAt(c, r)]!
       const mine = classOf(value)
       const beside = [placeAt(Math.max(c - 1, 0), r), placeAt(c, Math.max(r - 1, 0))]
-      const border = beside.some((p) => classOf(map.values[p]) !== mine)
+      const border = beside.some((p) => classOf(map.values[p]!) !== mine)
       const hatched = mark !== null && value > mark && (c + r) % FINE < 2
-      const ink = border || hatched ? [44, 34, 30] : inks[mine]
+      const ink = border || hatched ? [44, 34, 30] : inks[mine]!
       data.set([...ink, border ? 190 : hatched ? 170 : 150], (r * columns + c) * 4)
     }
   }

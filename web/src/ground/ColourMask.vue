@@ -51,8 +51,8 @@ function pick(event: MouseEvent) {
   const box = canvas.getBoundingClientRect()
   const x = Math.floor(((event.clientX - box.left) / box.width) * canvas.width)
   const y = Math.floor(((event.clientY - box.top) / box.height) * canvas.height)
-  const [r, g, b] = canvas.getContext('2d')!.getImageData(x, y, 1, 1).data
-  const colour = `#${[r, g, b].map((v) => v.toString(16).padStart(2, '0')).join('')}`
+  const pixel = [...canvas.getContext('2d')!.getImageData(x, y, 1, 1).data].slice(0, 3)
+  const colour = `#${pixel.map((v) => v.toString(16).padStart(2, '0')).join('')}`
   if (!colours.value.includes(colour)) colours.value = [...colours.value, colour]
 }
 const formOf = (sent: Blob) => {

@@ -14,7 +14,6 @@ import { upload } from '../api/upload'
 import { KINDS } from '../api/kinds'
 import { whole } from '../budget/budget'
 import { useLevel } from '../level/level'
-import type { Kind } from '../planting/conditions'
 import ActionButton from '../shared/ActionButton.vue'
 import ColourMask from './ColourMask.vue'
 import MaskMaker from './MaskMaker.vue'
@@ -42,7 +41,7 @@ const FROM: Record<MaskSource['made_from'], string> = {
   'river distance': 'distance to rivers',
 }
 const madeFrom = (source: MaskSource) =>
-  FROM[source.made_from] || KINDS[source.conditions![0].kind as Kind].label.toLowerCase()
+  FROM[source.made_from] || KINDS[source.conditions[0]!.kind].label.toLowerCase()
 const size = (m: Mask) => `${whole(m.columns)} × ${whole(m.rows)}, ${m.bits} bits`
 const about = (m: Mask) => (m.source ? `${size(m)}; made from ${madeFrom(m.source)}` : size(m))
 

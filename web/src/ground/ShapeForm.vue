@@ -24,7 +24,7 @@ const HATCHES = (['slant', 'cross', 'dots', 'upright', 'blank'] as const).map((v
 const TROD = { reach: 1.5, lean: 50, flatten: 0.4, strata: ['Field', 'Moss'] as Stratum[] }
 /** Have the trail lay plants of a stratum over, or not. */
 function flip(k: Stratum) {
-  const now = s.value.trail!.strata!
+  const now = s.value.trail!.strata
   set({ trail: { ...s.value.trail!, strata: now.includes(k) ? now.filter((x) => x !== k) : [...now, k] } })
 }
 function set(part: Partial<ShapeIn>) {
@@ -34,7 +34,7 @@ const changes = computed(() => {
   const by = shapes.tried?.moved ?? {}
   return store.stands.flatMap((stand) =>
     by[stand.id]?.some((n) => n)
-      ? [{ name: stand.name, gained: by[stand.id][0], lost: by[stand.id][1] }]
+      ? [{ name: stand.name, gained: by[stand.id]![0], lost: by[stand.id]![1] }]
       : [],
   )
 })

@@ -12,7 +12,7 @@ const STRENGTH = 0.8
 function inked(greys: Uint8Array): Uint8Array {
   const data = new Uint8Array(greys.length * 4)
   for (const [k, grey] of greys.entries()) {
-    for (let c = 0; c < 3; c++) data[4 * k + c] = PAPER[c] + ((INK[c] - PAPER[c]) * grey) / 255
+    for (let c = 0; c < 3; c++) data[4 * k + c] = PAPER[c]! + ((INK[c]! - PAPER[c]!) * grey) / 255
     data[4 * k + 3] = 255 * STRENGTH
   }
   return data

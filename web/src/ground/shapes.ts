@@ -35,7 +35,7 @@ export const useShapes = defineStore('shapes', () => {
   const drawn = (s: ShapeIn, of?: Shape) => ({ ...of, ...s, id: s.id ?? NEW, points: cornersOf(s) }) as Shape
   /** All shapes as they are to be drawn, those that are tried as they would be. */
   const shown = computed(() => {
-    const known = level.shapes.map((s) => (drafts.value[s.id] ? drawn(drafts.value[s.id], s) : s))
+    const known = level.shapes.map((s) => (drafts.value[s.id] ? drawn(drafts.value[s.id]!, s) : s))
     return drafts.value[NEW] ? [...known, drawn(drafts.value[NEW])] : known
   })
 
@@ -85,12 +85,12 @@ export const useShapes = defineStore('shapes', () => {
     if (!kind) return
     if (kind === 'circle' || kind === 'box') {
       if (at.length < 2) return
-      const reach = Math.max(Math.hypot(at[1][0] - at[0][0], at[1][1] - at[0][1]), 0.5)
-      const heading = (Math.atan2(at[1][0] - at[0][0], at[0][1] - at[1][1]) * 180) / Math.PI
-      const round = { x: at[0][0], z: at[0][1], radius: reach }
+      const reach = Math.max(Math.hypot(at[1]![0] - at[0]![0], at[1]![1] - at[0]![1]), 0.5)
+      const heading = (Math.atan2(at[1]![0] - at[0]![0], at[0]![1] - at[1]![1]) * 180) / Math.PI
+      const round = { x: at[0]![0], z: at[0]![1], radius: reach }
       const box = {
-        x: at[0][0],
-        z: at[0][1],
+        x: at[0]![0],
+        z: at[0]![1],
         width: reach * 1.2,
         length: reach * 2,
         heading: (heading + 360) % 360,
@@ -159,7 +159,7 @@ function settled(shape: ShapeIn): ShapeIn {
   const { kind, form, name, width, clear, locked, hidden, hatch, trail, id } = shape
   const to = (v: number) => Math.round(v * 100) / 100
   const points =
-    form === 'line' || form === 'polygon' ? shape.points!.map(([x, z]) => [to(x), to(z)] as Place) : []
+    form === 'line' || form === 'polygon' ? shape.points.map(([x, z]) => [to(x), to(z)] as Place) : []
   const round = shape.round && { x: to(shape.round.x), z: to(shape.round.z), radius: to(shape.round.radius) }
   const box = shape.box && {
     ...shape.box,
@@ -198,16 +198,16 @@ export function cornersOf(shape: ShapeIn): Place[] {
   if (shape.form === 'box' && shape.box) {
     const { x, z, width, length, heading } = shape.box
     const h = (heading * Math.PI) / 180
-    const along = [(Math.sin(h) * length) / 2, (-Math.cos(h) * length) / 2]
-    const across = [(Math.cos(h) * width) / 2, (Math.sin(h) * width) / 2]
+    const [ax, az] = [(Math.sin(h) * length) / 2, (-Math.cos(h) * length) / 2]
+    const [cx, cz] = [(Math.cos(h) * width) / 2, (Math.sin(h) * width) / 2]
     return [
-      [1, 1],
-      [1, -1],
-      [-1, -1],
-      [-1, 1],
-    ].map(([a, b]) => [x + a * along[0] + b * across[0], z + a * along[1] + b * across[1]])
+      [x + ax + cx, z + az + cz],
+      [x + ax - cx, z + az - cz],
+      [x - ax - cx, z - az - cz],
+      [x - ax + cx, z - az + cz],
+    ]
   }
-  return shape.points as Place[]
+  return shape.points
 }
 
 /** A shape moved by a way in metres. */

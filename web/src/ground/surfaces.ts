@@ -22,13 +22,13 @@ export function outlineOf(
 ): [number, number][] {
   const turn = turnOf(s)
   const points = s.hull
-    .map((p) => new Vector3(...(p as [number, number, number])).applyQuaternion(turn))
+    .map((p) => new Vector3(...p).applyQuaternion(turn))
     .map((p): [number, number] => [s.at[0] + p.x * (s.scale ?? 1), s.at[2] + p.z * (s.scale ?? 1)])
     .sort((a, b) => a[0] - b[0] || a[1] - b[1])
   const half = (given: [number, number][]) => {
     const out: [number, number][] = []
     for (const p of given) {
-      while (out.length > 1 && leftOf(out[out.length - 2], out[out.length - 1], p) <= 0) out.pop()
+      while (out.length > 1 && leftOf(out[out.length - 2]!, out[out.length - 1]!, p) <= 0) out.pop()
       out.push(p)
     }
     return out.slice(0, -1)
@@ -60,9 +60,7 @@ export const useSurfaces = defineStore('surfaces', () => {
   const surface = computed(() => level.surfaces.find((s) => s.id === chosen.value) ?? null)
   /** All placed meshes, those that are tried as they would be; a new one is seen once it is placed. */
   const shown = computed(() =>
-    level.surfaces.map((s) =>
-      drafts.value[s.id] ? ({ ...s, ...drafts.value[s.id], id: s.id } as Surface) : s,
-    ),
+    level.surfaces.map((s) => (drafts.value[s.id] ? { ...s, ...drafts.value[s.id], id: s.id } : s)),
   )
 
   const given = ({ id, mesh, triangles, area, hull, notes, ...rest }: Surface): SurfaceIn => {
@@ -124,7 +122,7 @@ export const useSurfaces = defineStore('surfaces', () => {
       const made = await level.keepSurfaces([
         { ...given(s), id: null, name: freeName(s.name), at: beside, locked: false },
       ])
-      if (made.length) chosen.value = made[0].id
+      if (made.length) chosen.value = made[0]!.id
     })
   function drop(): void {
     if (chosen.value !== null) trouble.value = ''

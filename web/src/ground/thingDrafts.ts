@@ -66,7 +66,7 @@ export function useThingDrafts<T extends { id?: number | null }, K extends { id:
       const sent = drafts.value[id]
       const made = await store([next], [])
       if (drafts.value[id] === sent) setDraft(id, null)
-      if (made.length) chosen.value = made[made.length - 1].id
+      if (made.length) chosen.value = made[made.length - 1]!.id
     })
   const remove = (id: number) =>
     guarded(async () => {

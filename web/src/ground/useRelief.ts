@@ -1,6 +1,7 @@
 import { ref, shallowRef, watch } from 'vue'
 import { answerBytes, api } from '../api/client'
 import type { Stores } from '../shared/stores'
+import { shorts } from '../stage/payload'
 
 export type ReliefKind = 'shading' | 'slope' | 'facing' | 'hollow' | 'wetness' | 'altitude'
 type Rgb = [number, number, number]
@@ -81,7 +82,7 @@ export const RELIEF: Record<
 export function inked(ramp: Rgb[], t: number): Rgb {
   const at = Math.min(Math.max(t, 0), 1) * (ramp.length - 1)
   const k = Math.min(Math.floor(at), ramp.length - 2)
-  return [0, 1, 2].map((c) => ramp[k][c] + (ramp[k + 1][c] - ramp[k][c]) * (at - k)) as Rgb
+  return [0, 1, 2].map((c) => ramp[k]![c]! + (ramp[k + 1]![c]! - ramp[k]![c]!) * (at - k)) as Rgb
 }
 
 /** One view of the relief at a time, laid over the ground, with the value at any place. */
@@ -116,10 +117,11 @@ export function useRelief({ level: store }: Pick<Stores, 'level'>) {
         }),
       )
       if (mine !== round) return
-      const [rows, columns] = new Uint16Array(bytes, 0, 2)
+      const [rows, columns] = shorts(bytes)
       const [low, high] = new Float32Array(bytes, 4, 2)
-      field.value = { kind: wanted, rows, columns, low, high, steps: new Uint16Array(bytes, 12) }
-      draw(field.value)
+      const next = { kind: wanted, rows, columns, low: low!, high: high!, steps: new Uint16Array(bytes, 12) }
+      field.value = next
+      draw(next)
     } catch (error) {
       if (mine === round) trouble.value = (error as Error).message
     } finally {
@@ -130,11 +132,11 @@ export function useRelief({ level: store }: Pick<Stores, 'level'>) {
   function draw(f: Field): void {
     const look = RELIEF[f.kind]
     const counts = new Uint32Array(65536)
-    for (const s of f.steps) counts[s]++
-    const total = f.steps.length - counts[65535]
+    for (const s of f.steps) counts[s]!++
+    const total = f.steps.length - counts[65535]!
     const at = (share: number) => {
       let n = 0
-      for (let k = 0; k < 65535; k++) if ((n += counts[k]) >= share * total) return k
+      for (let k = 0; k < 65535; k++) if ((n += counts[k]!) >= share * total) return k
       return 65534
     }
     let [a, b] =
@@ -153,7 +155,7 @@ export function useRelief({ level: store }: Pick<Stores, 'level'>) {
     table.set([...PAPER, 255 * look.strength], 65535 * 4)
     const data = new Uint8Array(f.steps.length * 4)
     for (let k = 0; k < f.steps.length; k++)
-      data.set(table.subarray(f.steps[k] * 4, f.steps[k] * 4 + 4), k * 4)
+      data.set(table.subarray(f.steps[k]! * 4, f.steps[k]! * 4 + 4), k * 4)
     sheet.value = { data, columns: f.columns, rows: f.rows }
   }
 
@@ -165,7 +167,7 @@ export function useRelief({ level: store }: Pick<Stores, 'level'>) {
     const col = Math.floor((x / (level.columns * level.cell)) * f.columns)
     const row = Math.floor((z / (level.rows * level.cell)) * f.rows)
     if (col < 0 || row < 0 || col >= f.columns || row >= f.rows) return ''
-    const s = f.steps[row * f.columns + col]
+    const s = f.steps[row * f.columns + col]!
     if (s === 65535) return 'level ground'
     const v = f.low + ((f.high - f.low) * s) / 65534
     const { unit, digits } = RELIEF[f.kind]

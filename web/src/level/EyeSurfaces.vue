@@ -24,7 +24,8 @@ const chosen = computed(() => {
   return s && store.mayPlant && !s.locked && !s.hidden ? s : null
 })
 const rad = (degrees: number) => (degrees * Math.PI) / 180
-const farOf = ([x, y, z]: number[], eye = props.stage.eye.view) => Math.hypot(x - eye.x, y - eye.y, z - eye.z)
+const farOf = ([x, y, z]: [number, number, number], eye = props.stage.eye.view) =>
+  Math.hypot(x - eye.x, y - eye.y, z - eye.z)
 /** How far the handles lie from its own origin, in m: as far as it reaches, or as there is room for them. */
 function reachOf(s: Surface): number {
   const own = Math.max(0.5, ...s.hull.map((p) => Math.hypot(...p))) * (s.scale ?? 1)

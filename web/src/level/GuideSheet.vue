@@ -25,7 +25,7 @@ watch(
   (on) => {
     if (!on) return
     wanted.value = ''
-    open.value = sections.find((s) => s.title.toLowerCase() === props.bench)?.title ?? sections[0].title
+    open.value = sections.find((s) => s.title.toLowerCase() === props.bench)?.title ?? sections[0]!.title
   },
   { immediate: true },
 )

@@ -49,7 +49,7 @@ const filters = computed(() => ({
   topic: topic.value ?? undefined,
 }))
 const from = () =>
-  since.value ? new Date(Date.now() - HOURS[since.value] * 3600_000).toISOString() : undefined
+  since.value ? new Date(Date.now() - HOURS[since.value]! * 3600_000).toISOString() : undefined
 const {
   rows: entries,
   read,

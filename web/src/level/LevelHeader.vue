@@ -31,7 +31,7 @@ const store = useLevel()
 const session = useSession()
 const router = useRouter()
 const theme = useTheme()
-const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
+const name = (b: Bench) => b[0]!.toUpperCase() + b.slice(1)
 
 function dusk() {
   const next = theme.global.name.value === 'paper' ? 'dusk' : 'paper'

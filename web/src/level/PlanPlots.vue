@@ -11,8 +11,8 @@ const drawn = computed(() => {
   void props.ticks
   return plots.entries.flatMap(({ name, plot, area }) => {
     if (!area) return []
-    const at = (area.points as [number, number][]).map((p) => props.stage.plan.to(...p))
-    const middle = [0, 1].map((k) => at.reduce((sum, p) => sum + p[k], 0) / at.length)
+    const at = area.points.map((p) => props.stage.plan.to(...p))
+    const middle = [0, 1].map((k) => at.reduce((sum, p) => sum + p[k]!, 0) / at.length)
     const over = LINES.some((l) => plots.isOver(name, l.name))
     const whose = plot.owner ? `${name}, ${plot.owner}` : name
     return { name, over, whose, points: at.map((p) => p.join()).join(' '), x: middle[0], y: middle[1] }

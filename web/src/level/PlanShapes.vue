@@ -26,14 +26,14 @@ const drawn = computed(() => {
     .filter((s) => !s.hidden)
     .map((s) => ({
       s,
-      d: line(s.points as [number, number][], s.kind !== 'path'),
-      wide: s.width! / props.stage.plan.pixel,
+      d: line(s.points, s.kind !== 'path'),
+      wide: s.width / props.stage.plan.pixel,
       at: to(...labelAt(s)),
     }))
 })
 function labelAt(s: Shape): [number, number] {
-  const p = s.points as [number, number][]
-  if (s.kind === 'path') return p[Math.floor(p.length / 2)]
+  const p = s.points
+  if (s.kind === 'path') return p[Math.floor(p.length / 2)]!
   return [p.reduce((n, q) => n + q[0], 0) / p.length, p.reduce((n, q) => n + q[1], 0) / p.length]
 }
 /** Names that have room: none over another or over a bookmark's, none on a shape too small to carry it. */
@@ -43,13 +43,13 @@ const labels = computed(() => {
     return [x - 4, y - 9, x + 12 + b.name.length * 7, y + 8]
   })
   return drawn.value.filter(({ s, wide, at }) => {
-    const box = (s.points as [number, number][]).map((p) => to(...p))
+    const box = s.points.map((p) => to(...p))
     const across = Math.max(...box.map((p) => p[0])) - Math.min(...box.map((p) => p[0]))
     const half = s.name.length * 3.4
     const mine = [at[0] - half, at[1] - 19, at[0] + half, at[1] - 2]
     if (s.id !== shapes.chosen) {
       if (across < 26 && wide < 6) return false
-      if (taken.some((t) => mine[0] < t[2] && mine[2] > t[0] && mine[1] < t[3] && mine[3] > t[1]))
+      if (taken.some((t) => mine[0]! < t[2]! && mine[2]! > t[0]! && mine[1]! < t[3]! && mine[3]! > t[1]!))
         return false
     }
     taken.push(mine)
@@ -62,9 +62,10 @@ const sketch = computed(() => {
     number,
     number,
   ][]
-  if (!points.length) return null
+  const [first] = points
+  if (!first) return null
   if (shapes.tool === 'circle' || shapes.tool === 'box') {
-    const [[x, z], b] = [points[0], points[1] ?? points[0]]
+    const [[x, z], b] = [first, points[1] ?? first]
     const reach = Math.max(Math.hypot(b[0] - x, b[1] - z), 0.5)
     const heading = (Math.atan2(b[0] - x, z - b[1]) * 180) / Math.PI
     const made = {
@@ -84,19 +85,19 @@ const handles = computed(() => {
   if (s.form === 'box') {
     const c = cornersOf(s)
     return [
-      { k: 0, at: to((c[0][0] + c[1][0]) / 2, (c[0][1] + c[1][1]) / 2) },
-      { k: 1, at: to((c[0][0] + c[3][0]) / 2, (c[0][1] + c[3][1]) / 2) },
+      { k: 0, at: to((c[0]![0] + c[1]![0]) / 2, (c[0]![1] + c[1]![1]) / 2) },
+      { k: 1, at: to((c[0]![0] + c[3]![0]) / 2, (c[0]![1] + c[3]![1]) / 2) },
     ]
   }
-  return (s.points as [number, number][]).map((p, k) => ({ k, at: to(...p) }))
+  return s.points.map((p, k) => ({ k, at: to(...p) }))
 })
 const middles = computed(() => {
   void props.ticks
   const s = shapes.shown.find((x) => x.id === shapes.chosen)
   if (!handles.value.length || !s || (s.form !== 'line' && s.form !== 'polygon')) return []
-  const p = s.points as [number, number][]
+  const p = s.points
   return p.slice(0, s.kind === 'path' ? -1 : undefined).map((a, k) => {
-    const b = p[(k + 1) % p.length]
+    const b = p[(k + 1) % p.length]!
     return { k, at: to((a[0] + b[0]) / 2, (a[1] + b[1]) / 2) }
   })
 })
@@ -116,7 +117,7 @@ function grab(s: Shape, corner: number, event: PointerEvent) {
   ;(event.currentTarget as SVGElement).setPointerCapture(event.pointerId)
 }
 function split(s: Shape, k: number, event: PointerEvent) {
-  const points = (s.points as [number, number][]).slice()
+  const points = s.points.slice()
   points.splice(k + 1, 0, place(event))
   shapes.attempt({ ...s, points })
   grab(s, k + 1, event)
@@ -141,15 +142,13 @@ function dragged(event: PointerEvent) {
   } else
     shapes.attempt({
       ...s,
-      points: (s.points as [number, number][]).map(
-        (p, k) => (k === h.corner ? [x, z] : p) as [number, number],
-      ),
+      points: s.points.map((p, k) => (k === h.corner ? [x, z] : p)),
     })
 }
 const released = () => (held.value = null)
 function without(s: Shape, k: number) {
   const least = s.kind === 'path' ? 2 : 3
-  const points = s.points as [number, number][]
+  const points = s.points
   if ((s.form === 'line' || s.form === 'polygon') && points.length > least)
     shapes.attempt({ ...s, points: points.filter((_, i) => i !== k) })
 }

@@ -31,7 +31,9 @@ const labels = computed(() => {
     .filter(({ s, wide, low, middle }) => {
       const half = s.name.length * 3.4
       const mine = [middle[0] - half, low + 2, middle[0] + half, low + 19]
-      const over = taken.some((t) => mine[0] < t[2] && mine[2] > t[0] && mine[1] < t[3] && mine[3] > t[1])
+      const over = taken.some(
+        (t) => mine[0]! < t[2]! && mine[2]! > t[0]! && mine[1]! < t[3]! && mine[3]! > t[1]!,
+      )
       if (s.id !== surfaces.chosen && (over || wide < 14)) return false
       taken.push(mine)
       return true
@@ -50,7 +52,7 @@ function grab(id: number, event: PointerEvent) {
   const s = surfaces.shown.find((x) => x.id === id)!
   if (fresh || s.locked) return
   const [x, z] = place(event)
-  from = { x, z, at: s.at as [number, number, number] }
+  from = { x, z, at: s.at }
   ;(event.currentTarget as SVGElement).setPointerCapture(event.pointerId)
 }
 function drag(event: PointerEvent) {

@@ -6,8 +6,8 @@ import { useWalks } from '../sightline/walks'
 /** The walk that is looked at, and its strongest pops, on the plan. */
 const props = defineProps<{ stage: Stage; ticks: number; pointer: [number, number] | null }>()
 const walks = useWalks()
-const to = ([x, z]: number[]) => props.stage.plan.to(x, z)
-const drawn = (points: number[][]) => points.map((p) => to(p).join()).join(' ')
+const to = ([x, z]: [number, number]) => props.stage.plan.to(x, z)
+const drawn = (points: [number, number][]) => points.map((p) => to(p).join()).join(' ')
 const line = computed(() => {
   void props.ticks
   if (!walks.draws) return drawn(walks.walk?.points ?? [])

@@ -251,7 +251,7 @@ const inHand = computed(() => {
       : `Uproot ${names}: what is taken out stays away, and the place stays clear`
   if (verb === 'lift') return 'Lift: a click takes up the topmost stand; hold to see all'
   if (verb === 'select') return `Select ${selection.every ? 'of every stand' : names}`
-  return `${verb === 'level' ? 'Even' : verb[0].toUpperCase() + verb.slice(1)} ${names}`
+  return `${verb === 'level' ? 'Even' : verb[0]!.toUpperCase() + verb.slice(1)} ${names}`
 })
 /** Whose ground the pointer is over, when that is not one's own; and whose share a stroke overruns. */
 const beware = computed(() => {

@@ -18,7 +18,7 @@ const TALL = 250
 const FOOT = TOP + TALL
 
 const itemOf = (s: Stand): Item | undefined =>
-  store.level?.stock.find((i) => i.slug === s.settings.mix[0].item)
+  store.level?.stock.find((i) => i.slug === s.settings.mix[0]!.item)
 const heightOf = (s: Stand) => (itemOf(s)?.height ?? 1) * s.settings.variation.size[1]
 const highest = computed(() => Math.max(2, ...store.stands.map(heightOf)))
 /** Metres to the drawing: a root scale, so that moss and trees both have room. */

@@ -16,7 +16,7 @@ const rows = computed(() => {
   const moved = trial.tried?.moved ?? {}
   const known = store.stands
     .filter((s) => moved[s.id]?.some((n) => n))
-    .map((s) => ({ name: s.name, gained: moved[s.id][0], lost: moved[s.id][1] }))
+    .map((s) => ({ name: s.name, gained: moved[s.id]![0], lost: moved[s.id]![1] }))
   const begun = (trial.tried?.tried?.begun ?? []).map((s) => ({
     name: 'the new stand',
     gained: s.count,
@@ -34,9 +34,9 @@ const costs = computed(() => {
     .filter((name) => cost[name] !== undefined)
     .map((name) => ({
       text:
-        signed(amount(name, cost[name]), cost[name]) +
+        signed(amount(name, cost[name]!), cost[name]!) +
         { ms: '', triangles: ' triangles', draw_calls: ' draw calls' }[name as 'ms'],
-      up: cost[name] > 0,
+      up: cost[name]! > 0,
     }))
 })
 </script>

@@ -13,8 +13,8 @@ const PAINTED = ['stroke', 'strokes', 'pins']
 /** What a stand begins with is no condition of one's own. */
 const ownConditions = (s: Stand) =>
   s.settings.conditions.length !== 1 ||
-  s.settings.conditions[0].kind !== 'slope' ||
-  s.settings.conditions[0].hi !== 32
+  s.settings.conditions[0]!.kind !== 'slope' ||
+  s.settings.conditions[0]!.hi !== 32
 
 /**
  * The order of the work, ticked by what the level and its journal have; looking at the budget, and at what is

@@ -18,7 +18,7 @@ export function sectionsOf(guide: string, pictures: Record<string, string> = {})
   for (const paragraph of guide.split(/\n\s*\n/)) {
     const title = TITLE.exec(paragraph)?.[1]
     if (title) parts.push({ title: title.replace(/\.$/, ''), text: paragraph })
-    else if (parts.length) parts[parts.length - 1].text += `\n\n${paragraph}`
+    else if (parts.length) parts[parts.length - 1]!.text += `\n\n${paragraph}`
   }
   return parts.map(({ title, text }) => {
     const shown = text.replace(/\]\((?:screenshots\/)?([\w-]+\.png)\)/g, (all, name) =>

@@ -88,7 +88,7 @@ export const useLevel = defineStore('level', () => {
     shapes.value = sh
     surfaces.value = su
     masks.value = m
-    selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0].id] : []
+    selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0]!.id] : []
     version.value = now.since.version
     setPulse(now)
     void countAll()
@@ -159,7 +159,7 @@ export const useLevel = defineStore('level', () => {
     if (!changed && (count === undefined || count === stand.count)) return stand
     const keys = stand.sheets.keys.slice()
     for (const [index, key] of Object.entries(changed ?? {}))
-      keys[Number(index)] = key || unsure(keys[Number(index)], since.version)
+      keys[Number(index)] = key || unsure(keys[Number(index)]!, since.version)
     return { ...stand, count: count ?? stand.count, sheets: { ...stand.sheets, keys } }
   }
 

@@ -29,7 +29,7 @@ export function markPath(mark: string, x: number, y: number, r: number): string 
       return `M${x - 1.2 * r} ${y - 0.4 * r}h${2.4 * r}v${0.8 * r}h${-2.4 * r}Z`
     case 'cross': {
       const [a, b] = [0.35 * r, 1.1 * r]
-      const quarter = [
+      const quarter: [number, number][] = [
         [-a, -b],
         [a, -b],
         [a, -a],

@@ -130,9 +130,9 @@ export function useFly(stage: ShallowRef<Stage | null>, walking: Ref<boolean>) {
     if (fall(seconds) && !held.size) return true
     if (!held.size) return false
     const sum = [0, 0, 0]
-    for (const key of held) MOVES[key].forEach((m, k) => (sum[k] += m))
+    for (const key of held) MOVES[key]!.forEach((m, k) => (sum[k]! += m))
     const reach = (walking.value ? WALK : SPEED) * seconds * (fast ? 5 : 1)
-    go(sum[0] * reach, sum[1] * reach, sum[2] * reach * 0.7)
+    go(sum[0]! * reach, sum[1]! * reach, sum[2]! * reach * 0.7)
     return true
   }
 

@@ -68,7 +68,7 @@ export function useLevelKeys(
     box: onGround('box'),
     polygon: onGround('polygon'),
     views: () =>
-      host.value && (host.value.shown = VIEW_ORDER[(VIEW_ORDER.indexOf(host.value.shown) + 1) % 3]),
+      host.value && (host.value.shown = VIEW_ORDER[(VIEW_ORDER.indexOf(host.value.shown) + 1) % 3]!),
     shadows: () => host.value && (host.value.shadows = !host.value.shadows),
     everything: () => host.value && (host.value.everything = !host.value.everything),
     walk: () => host.value && (host.value.walking = !host.value.walking),

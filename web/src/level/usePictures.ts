@@ -19,7 +19,7 @@ export function usePictures() {
     const names = Object.keys(places)
     left.value = names.length
     for (const name of names) {
-      stage.look(places[name])
+      stage.look(places[name]!)
       await stage.arrived(PATIENCE)
       if (!left.value) break
       pictures.value = { ...pictures.value, [name]: stage.picture(200) }

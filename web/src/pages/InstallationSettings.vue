@@ -24,7 +24,7 @@ const trouble = computed(() => refused.value || unread.value)
 const changed = computed(
   () =>
     !!kept.value &&
-    (['name', 'address', 'sign_up', 'makers'] as const).some((k) => draft.value[k] !== kept.value![k]),
+    (['name', 'address', 'sign_up', 'makers'] as const).some((k) => draft.value[k] !== kept.value[k]),
 )
 watch(
   kept,

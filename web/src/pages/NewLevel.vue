@@ -46,8 +46,8 @@ const FIELDS = [
   { key: 'seed', label: 'Seed', unit: '' },
 ] as const
 const bounds: Record<string, Bounds> = MadeInBounds
-const least = (key: string) => bounds[key].min ?? bounds[key].above
-const most = (key: string) => bounds[key].max
+const least = (key: string) => bounds[key]!.min ?? bounds[key]!.above
+const most = (key: string) => bounds[key]!.max
 const shown = () =>
   FIELDS.filter((f) => from.value === 'rolling' || !['height', 'wavelength', 'seed'].includes(f.key))
 </script>

@@ -14,12 +14,11 @@ const { trouble, busy, attempt } = useAttempt()
 const form = useTemplateRef('form')
 /** The k-th line of the drawn ground. */
 function contour(k: number): string {
-  const [a, b, c, d, e, f] = [16, 18, 12, 14, 20, 15].map((step) => step * k)
-  const bends = `C 180 ${120 + b}, 260 ${190 + c}, 430 ${168 + d} S 720 ${110 + e}, 900 ${150 + f}`
-  return `M0 ${150 + a} ${bends}`
+  const bends = `C 180 ${120 + 18 * k}, 260 ${190 + 12 * k}, 430 ${168 + 14 * k}`
+  return `M0 ${150 + 16 * k} ${bends} S 720 ${110 + 20 * k}, 900 ${150 + 15 * k}`
 }
 /** The b-th branch of a drawn tree, which has its foot at x and y and is so many units high. */
-function branch([x, y, high]: readonly number[], b: number): string {
+function branch([x, y, high]: readonly [number, number, number], b: number): string {
   const side = b % 2 ? 1 : -1
   return `M${x} ${y - high * (0.25 + b * 0.1)} q ${9 * side} -4 ${side * (22 - b * 2)} ${-10 - b}`
 }

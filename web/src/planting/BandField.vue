@@ -26,10 +26,10 @@ const look = computed(() =>
 const endless = computed(() => KINDS[kind.value].distance && !props.condition.depth)
 const range = computed(() => {
   const e = props.histogram?.edges ?? [0, 1]
-  const room = (e[e.length - 1] - e[0]) * 0.03
-  return [e[0] - room, e[e.length - 1] + room]
+  const room = (e[e.length - 1]! - e[0]!) * 0.03
+  return [e[0]! - room, e[e.length - 1]! + room]
 })
-const toX = (v: number) => ((v - range.value[0]) / (range.value[1] - range.value[0])) * WIDE
+const toX = (v: number) => ((v - range.value[0]!) / (range.value[1]! - range.value[0]!)) * WIDE
 const clampX = (v: number) => Math.min(Math.max(toX(v), 0), WIDE)
 const bars = computed(() => {
   if (!props.histogram) return []
@@ -37,7 +37,7 @@ const bars = computed(() => {
   const most = Math.sqrt(Math.max(...counts, 1))
   return counts.map((c, k) => {
     const h = (Math.sqrt(c) / most) * (FOOT - 8)
-    return { x: toX(edges[k]), w: Math.max(toX(edges[k + 1]) - toX(edges[k]) - 0.6, 0.5), y: FOOT - h, h }
+    return { x: toX(edges[k]!), w: Math.max(toX(edges[k + 1]!) - toX(edges[k]!) - 0.6, 0.5), y: FOOT - h, h }
   })
 })
 const shape = computed(() => {
@@ -45,10 +45,10 @@ const shape = computed(() => {
   const smooth = (t: number) => t * t * (3 - 2 * t)
   const points: string[] = []
   for (let k = 0; k <= 8; k++)
-    points.push(`${clampX(c.lo - c.soft_lo! + (c.soft_lo! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
+    points.push(`${clampX(c.lo - c.soft_lo + (c.soft_lo * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
   for (let k = 8; k >= 0; k--)
-    points.push(`${clampX(c.hi + c.soft_hi! - (c.soft_hi! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
-  const [first, last] = [points[0], points[points.length - 1]].map((p) => p.split(',')[0])
+    points.push(`${clampX(c.hi + c.soft_hi - (c.soft_hi * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
+  const [first, last] = [points[0]!, points[points.length - 1]!].map((p) => p.split(',')[0])
   return `M${first} ${FOOT} L${points.join(' L')} L${last} ${FOOT} Z`
 })
 
@@ -56,7 +56,7 @@ const HANDLES = ['soft_lo', 'lo', 'hi', 'soft_hi'] as const
 type Handle = (typeof HANDLES)[number]
 const valueOf = (h: Handle) => {
   const c = props.condition
-  return h === 'soft_lo' ? c.lo - c.soft_lo! : h === 'soft_hi' ? c.hi + c.soft_hi! : c[h]
+  return h === 'soft_lo' ? c.lo - c.soft_lo : h === 'soft_hi' ? c.hi + c.soft_hi : c[h]
 }
 const at = (h: Handle) => clampX(valueOf(h))
 const round = (v: number) => +v.toFixed(look.value.digits)
@@ -75,7 +75,7 @@ function move(event: PointerEvent) {
   const t = Math.min(Math.max((event.clientX - box.left) / box.width, 0), 1)
   if (endless.value && t > 0.995 && held.value === 'hi')
     return emit('change', { ...props.condition, hi: ENDLESS, soft_hi: 0 })
-  put(held.value, range.value[0] + t * (range.value[1] - range.value[0]))
+  put(held.value, range.value[0]! + t * (range.value[1]! - range.value[0]!))
 }
 function grab(h: Handle, event: PointerEvent) {
   if (props.disabled) return
@@ -88,7 +88,7 @@ function key(h: Handle, event: KeyboardEvent) {
   event.preventDefault()
   put(
     h,
-    Math.min(Math.max(valueOf(h), range.value[0]), range.value[1]) +
+    Math.min(Math.max(valueOf(h), range.value[0]!), range.value[1]!) +
       way * look.value.step * (event.shiftKey ? 10 : 1),
   )
 }

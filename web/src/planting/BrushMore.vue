@@ -22,7 +22,7 @@ const file = ref<File | null>(null)
 const known = useServer(['tips'], (signal) => api.GET('/api/tips', { signal }))
 const tips = computed(() => known.data.value ?? [])
 
-const limits = computed(() => brush.limits!)
+const limits = computed(() => brush.limits)
 const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))
 const strata = computed(() => [...new Set(store.chosen.map((s) => s.stratum))].join(', '))
 const change = (part: Partial<NonNullable<typeof brush.limits>>) =>

@@ -28,7 +28,7 @@ const text = (v: unknown) =>
     </dl>
     <p>
       <v-btn data-test="take-theirs" @click="draft.settle(true)"
-        >Take {{ draft.clashes.value[0].who }}’s</v-btn
+        >Take {{ draft.clashes.value[0]!.who }}’s</v-btn
       >
       <v-btn data-test="keep-mine" @click="draft.settle(false)">Keep mine</v-btn>
     </p>

@@ -46,7 +46,7 @@ let timer = 0
 
 const complete = computed(
   () =>
-    (!has(c.value.kind, 'layers') || c.value.layers!.length > 0) &&
+    (!has(c.value.kind, 'layers') || c.value.layers.length > 0) &&
     (!has(c.value.kind, 'stand') || c.value.stand !== 0) &&
     (!has(c.value.kind, 'mask') || c.value.mask !== ''),
 )
@@ -88,12 +88,12 @@ const share = computed(() => {
   const { counts, edges } = found.value
   let inside = 0
   counts.forEach((n, k) => {
-    const mid = (edges[k] + edges[k + 1]) / 2
-    const away = Math.abs(((mid - c.value.centre! + 540) % 360) - 180)
+    const mid = (edges[k]! + edges[k + 1]!) / 2
+    const away = Math.abs(((mid - c.value.centre + 540) % 360) - 180)
     inside +=
       n *
       (c.value.curve?.length
-        ? through(c.value.curve as Curve, mid)
+        ? through(c.value.curve, mid)
         : inBand(c.value, has(c.value.kind, 'centre') ? away : mid))
   })
   const held =
@@ -105,7 +105,7 @@ const share = computed(() => {
   return Math.round((c.value.join === 'except' ? 1 - held : held) * 100)
 })
 const above = computed(() => {
-  const first = store.chosen[0]
+  const first = store.chosen[0]!
   const at = store.stands.indexOf(first)
   return store.stands.filter((s, k) => asksFor(c.value.kind, s) && k < at)
 })

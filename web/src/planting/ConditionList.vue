@@ -28,7 +28,7 @@ const trouble = computed(() => refused.value || kept.trouble.value)
 const dragged = ref<number | null>(null)
 const over = ref<number | null>(null)
 
-const shared = computed(() => d.shared((s) => s.conditions!))
+const shared = computed(() => d.shared((s) => s.conditions))
 const list = computed(() => shared.value.value ?? [])
 const put = (conditions: Condition[]) => d.change({ conditions })
 
@@ -37,7 +37,7 @@ function set(k: number, c: Condition) {
 }
 function add(kind: Kind) {
   try {
-    const above = store.stands.slice(0, store.stands.indexOf(store.chosen[0]))
+    const above = store.stands.slice(0, store.stands.indexOf(store.chosen[0]!))
     put([...list.value, begun(kind, store.level!, store.masks, above)])
     message.value = ''
   } catch (error) {
@@ -65,7 +65,7 @@ async function takeBands(layer: string) {
       const [lo, hi] = b[kind]
       const soft = +((hi - lo) * 0.1).toFixed(1)
       const at = next.findIndex((c) => c.kind === kind)
-      const c = { ...(at < 0 ? fresh(kind, store.level!) : next[at]), lo, hi, soft_lo: soft, soft_hi: soft }
+      const c = { ...(at < 0 ? fresh(kind, store.level!) : next[at]!), lo, hi, soft_lo: soft, soft_hi: soft }
       next = at < 0 ? [...next, c] : next.map((old, k) => (k === at ? c : old))
     }
     put(next)

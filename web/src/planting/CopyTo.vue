@@ -25,14 +25,14 @@ watch(open, () => {
 })
 
 async function copy() {
-  const from = store.chosen[0].settings
+  const from = store.chosen[0]!.settings
   const part = Object.fromEntries(
     wanted.value.flatMap((g) => COPIED[g].fields.map((name) => [name, from[name]])),
   ) as Partial<StandSettings>
   const stands = Object.fromEntries(targets.value.map((id) => [id, { settings: part }]))
   const key = crypto.randomUUID()
   try {
-    const asked = trial.ask(`Copy ${about.value} of ${store.chosen[0].name}`, (view, headers) =>
+    const asked = trial.ask(`Copy ${about.value} of ${store.chosen[0]!.name}`, (view, headers) =>
       api.PATCH('/api/levels/{slug}/stands', { ...store.here(), body: { key, stands, view }, headers }),
     )
     open.value = false

@@ -16,8 +16,8 @@ const held = ref(-1)
 const toX = (v: number) => EDGE + v * (WIDE - 2 * EDGE)
 const toY = (v: number) => TALL - EDGE - v * (TALL - 2 * EDGE)
 const line = computed(() => {
-  const [first, last] = [props.curve[0], props.curve[props.curve.length - 1]]
-  const whole = [[0, first[1]], ...props.curve, [1, last[1]]]
+  const [first, last] = [props.curve[0]!, props.curve[props.curve.length - 1]!]
+  const whole: [number, number][] = [[0, first[1]], ...props.curve, [1, last[1]]]
   return `M${whole.map(([x, y]) => `${toX(x)},${toY(y)}`).join(' L')}`
 })
 const bars = computed(() => {
@@ -55,7 +55,7 @@ function key(k: number, event: KeyboardEvent) {
   if (event.key === 'Delete' || event.key === 'Backspace') emit('change', withoutPoint(props.curve, k))
   else if (dx !== undefined) {
     const step = event.shiftKey ? 0.1 : 0.01
-    const [x, y] = props.curve[k]
+    const [x, y] = props.curve[k]!
     emit('change', withPoint(props.curve, k, [x + dx * step, y + dy! * step]))
   } else return
   event.preventDefault()

@@ -31,22 +31,22 @@ const petals = computed(() => {
   if (!props.histogram) return []
   const { counts, edges } = props.histogram
   const most = Math.sqrt(Math.max(...counts, 1))
-  return counts.map((c, k) => wedge(edges[k], edges[k + 1], (Math.sqrt(c) / most) * (R - 2)))
+  return counts.map((c, k) => wedge(edges[k]!, edges[k + 1]!, (Math.sqrt(c) / most) * (R - 2)))
 })
 const c = computed(() => props.condition)
 const inner = computed(() =>
-  wedge(c.value.centre! - Math.min(c.value.hi, 180), c.value.centre! + Math.min(c.value.hi, 180), R),
+  wedge(c.value.centre - Math.min(c.value.hi, 180), c.value.centre + Math.min(c.value.hi, 180), R),
 )
 const outer = computed(() => {
-  const half = Math.min(c.value.hi + c.value.soft_hi!, 180)
-  return wedge(c.value.centre! - half, c.value.centre! + half, R)
+  const half = Math.min(c.value.hi + c.value.soft_hi, 180)
+  return wedge(c.value.centre - half, c.value.centre + half, R)
 })
 const grips = computed(() => [
-  { what: 'centre' as const, at: point(c.value.centre!, R * 0.72).split(' ') },
-  { what: 'edge' as const, at: point(c.value.centre! + Math.min(c.value.hi, 180), R).split(' ') },
+  { what: 'centre' as const, at: point(c.value.centre, R * 0.72).split(' ') },
+  { what: 'edge' as const, at: point(c.value.centre + Math.min(c.value.hi, 180), R).split(' ') },
   {
     what: 'soft' as const,
-    at: point(c.value.centre! + Math.min(c.value.hi + c.value.soft_hi!, 180), R * 0.5).split(' '),
+    at: point(c.value.centre + Math.min(c.value.hi + c.value.soft_hi, 180), R * 0.5).split(' '),
   },
 ])
 function move(event: PointerEvent) {
@@ -54,7 +54,7 @@ function move(event: PointerEvent) {
   const b = svg.value.getBoundingClientRect()
   const bearing =
     (Math.atan2(event.clientX - b.left - b.width / 2, b.top + b.height / 2 - event.clientY) * 180) / Math.PI
-  const away = Math.abs(((bearing - c.value.centre! + 540) % 360) - 180)
+  const away = Math.abs(((bearing - c.value.centre + 540) % 360) - 180)
   if (held.value === 'centre') emit('change', { ...c.value, centre: Math.round((bearing + 360) % 360) })
   else if (held.value === 'edge') emit('change', { ...c.value, hi: Math.round(away) })
   else emit('change', { ...c.value, soft_hi: Math.max(Math.round(away - c.value.hi), 0) })
@@ -84,8 +84,8 @@ const HALF_TURN = { min: 0, max: 180, step: 5, unit: '°' }
       <text
         v-for="(n, k) in ['N', 'E', 'S', 'W']"
         :key="n"
-        :x="69 * [0, 1, 0, -1][k]"
-        :y="69 * [-1, 0, 1, 0][k] + 4"
+        :x="69 * [0, 1, 0, -1][k]!"
+        :y="69 * [-1, 0, 1, 0][k]! + 4"
         text-anchor="middle"
       >
         {{ n }}

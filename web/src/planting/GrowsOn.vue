@@ -10,7 +10,7 @@ const names = computed(() => {
   const placed = store.surfaces.filter((s) => s.planted)
   const groups = new Set(placed.map((s) => s.group).filter((g) => !!g))
   return [
-    ...[...groups].map((g) => ({ value: g!, title: g!, props: { subtitle: 'all of this group' } })),
+    ...[...groups].map((g) => ({ value: g, title: g, props: { subtitle: 'all of this group' } })),
     ...placed.map((s) => ({ value: s.name, title: s.name })),
   ]
 })

@@ -10,7 +10,7 @@ import { LayoutSettingsBounds } from '../api/bounds'
 /** How a stand's places lie: thrown freely, along paths, in rows, or on the plants of a stand above it. */
 const props = defineProps<{ draft: Draft; locked: boolean }>()
 const store = useLevel()
-const shared = computed(() => props.draft.shared((s) => s.layout!))
+const shared = computed(() => props.draft.shared((s) => s.layout))
 const l = computed(() => shared.value.value)
 const set = (part: Partial<Layout>) => props.draft.change({ layout: { ...l.value, ...part } })
 const KINDS = [
@@ -43,7 +43,7 @@ const ofKind = computed(() =>
   store.shapes.filter((s) => s.kind === (l.value.kind === 'path' ? 'path' : 'area')),
 )
 const hosts = computed(() => {
-  const at = store.stands.indexOf(store.chosen[0])
+  const at = store.stands.indexOf(store.chosen[0]!)
   return store.stands.filter((s, k) => !s.sward && k < at)
 })
 const anchored = (number: number) =>

@@ -34,7 +34,7 @@ const spare = computed(() => store.level!.stock.filter((i) => !list.value.some((
 const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
 const DRIVERS = [
   { value: '', title: 'nothing' },
-  ...ORDER.map((value) => ({ value: value as string, title: KINDS[value].label })),
+  ...ORDER.map((value) => ({ value: value, title: KINDS[value].label })),
 ]
 const ownOf = (m: MixEntry) =>
   !!m.drive || !!m.size || (m.sink !== null && m.sink !== undefined) || m.footprint !== 1
@@ -62,7 +62,7 @@ function add(item: string) {
 }
 /** Another item in its stead: the same plants carry it. */
 function exchange(k: number, item: string) {
-  const m = list.value[k]
+  const m = list.value[k]!
   if (item !== m.item) set(k, { item, mark: m.mark || m.item })
 }
 const everywhere = (item: string, by: string) =>
@@ -78,7 +78,7 @@ const everywhere = (item: string, by: string) =>
 function drive(k: number, kind: string) {
   if (!kind) return set(k, { drive: null })
   try {
-    const above = store.stands.slice(0, store.stands.indexOf(store.chosen[0]))
+    const above = store.stands.slice(0, store.stands.indexOf(store.chosen[0]!))
     set(k, { drive: begun(kind as Kind, store.level!, store.masks, above) })
     trouble.value = ''
   } catch (error) {

@@ -42,7 +42,7 @@ const takeMix = (pk: number) =>
     const path = { slug: store.slug, pk }
     const found = await answer(api.GET('/api/levels/{slug}/kept-mixes/{pk}', { params: { path } }))
     mix.value = found.mix
-    item.value = found.mix.map((e) => e.item).sort((a, b) => crown(b) - crown(a))[0]
+    item.value = found.mix.map((e) => e.item).sort((a, b) => crown(b) - crown(a))[0]!
     await nextTick()
     name.value = mixes.value.find((m) => m.value === pk)!.title
   })
@@ -102,7 +102,7 @@ const look = useDebounceFn(async () => {
     if (asked !== JSON.stringify(settings())) return
     tried.value = reply
     trouble.value = ''
-    const begun = reply.tried!.begun[0]
+    const begun = reply.tried!.begun[0]!
     spacing.value ??= begun.spacing
     fullness.value ??= +(begun.fullness * 100).toFixed(1)
   } catch (error) {
@@ -188,9 +188,9 @@ const add = () =>
           />
         </div>
         <p v-if="tried && !trouble" class="number summary" data-test="new-count">
-          about <b>{{ whole(tried.tried!.begun[0].count) }}</b> {{ sward ? 'tufts' : 'plants'
+          about <b>{{ whole(tried.tried!.begun[0]!.count) }}</b> {{ sward ? 'tufts' : 'plants'
           }}<template v-if="cost.triangles !== undefined"
-            ><br />in this view {{ signed(amount('ms', cost.ms), cost.ms) }},
+            ><br />in this view {{ signed(amount('ms', cost.ms!), cost.ms!) }},
             {{ signed(amount('triangles', cost.triangles), cost.triangles) }} triangles</template
           ><template v-if="tried.lost"
             ><br /><span class="over">−{{ whole(tried.lost) }}</span> of stands below it</template

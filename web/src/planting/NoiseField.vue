@@ -27,27 +27,27 @@ let round = 0
 /** How many metres the picture is wide. */
 const metres = () =>
   Math.min(
-    Math.max(props.condition.noise!.wavelength! * 4, 8),
+    Math.max(props.condition.noise.wavelength * 4, 8),
     Math.max(store.level!.columns, store.level!.rows) * store.level!.cell,
   )
 /** Dragging the picture moves the noise over the level. */
-let grabbed: { x: number; y: number; moved: readonly number[] } | null = null
+let grabbed: { x: number; y: number; moved: readonly [number, number] } | null = null
 function grab(event: PointerEvent) {
   if (props.disabled) return
-  grabbed = { x: event.clientX, y: event.clientY, moved: props.condition.noise!.moved ?? [0, 0] }
+  grabbed = { x: event.clientX, y: event.clientY, moved: props.condition.noise.moved ?? [0, 0] }
   ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
 }
 function drag(event: PointerEvent) {
   if (!grabbed) return
   const scale = metres() / (canvas.value!.getBoundingClientRect().width || 1)
-  const by = [event.clientX - grabbed.x, event.clientY - grabbed.y]
-  const [x, z] = grabbed.moved.map((v, k) => Math.round((v + by[k] * scale) * 10) / 10)
-  set({ moved: [x, z] })
+  const at = (from: number, by: number) => Math.round((from + by * scale) * 10) / 10
+  const [x, z] = grabbed.moved
+  set({ moved: [at(x, event.clientX - grabbed.x), at(z, event.clientY - grabbed.y)] })
 }
 
 async function load() {
   const mine = ++round
-  const n = props.condition.noise!
+  const n = props.condition.noise
   try {
     const found = await answer(
       api.POST('/api/levels/{slug}/conditions/noise', {
@@ -68,7 +68,7 @@ function draw() {
   if (!g || !values) return
   const image = g.createImageData(side, side)
   for (let k = 0; k < values.length; k++) {
-    const v = values[k] / 255
+    const v = values[k]! / 255
     const s = inBand(props.condition, v)
     const grey = 236 - 70 * (1 - v)
     image.data.set(
@@ -82,9 +82,9 @@ onMounted(load)
 watch(() => JSON.stringify(props.condition.noise), load)
 watch(() => [props.condition.lo, props.condition.hi, props.condition.soft_lo, props.condition.soft_hi], draw)
 const set = (part: Partial<Noise>) =>
-  emit('change', { ...props.condition, noise: { ...props.condition.noise!, ...part } })
+  emit('change', { ...props.condition, noise: { ...props.condition.noise, ...part } })
 function move(k: number, metres: number) {
-  const [x, z] = props.condition.noise!.moved ?? [0, 0]
+  const [x, z] = props.condition.noise.moved ?? [0, 0]
   set({ moved: k ? [x, metres] : [metres, z] })
 }
 </script>

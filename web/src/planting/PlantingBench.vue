@@ -32,20 +32,20 @@ const trial = useTrial()
 const d = props.draft
 const locked = computed(() => !store.mayPlant || store.chosen.some((s) => s.locked))
 const title = computed(() =>
-  store.chosen.length === 1 ? store.chosen[0].name : `${store.chosen.length} stands`,
+  store.chosen.length === 1 ? store.chosen[0]!.name : `${store.chosen.length} stands`,
 )
 const sward = computed(() => store.chosen.every((s) => s.sward))
 const wrong = (name: string) => d.fields.value.some((f) => f.startsWith(name))
 
-const free = computed(() => store.chosen.every((s) => d.settingsOf(s).layout!.kind === 'free'))
-const tints = computed(() => d.shared((s) => s.tints!))
+const free = computed(() => store.chosen.every((s) => d.settingsOf(s).layout.kind === 'free'))
+const tints = computed(() => d.shared((s) => s.tints))
 const setTint = (k: number, colour: string) => d.change({ tints: k ? [null, colour] : [colour, null] })
 const spacing = computed(() => d.shared((s) => s.spacing))
 const fullness = computed(() => d.shared((s) => s.fullness))
 const v = (name: 'lean' | 'follow' | 'sink' | 'patch') => d.shared((s) => s.variation[name])
 /** A range of the selected stands: the first one's, and which of its ends they do not share. */
 function pair(name: 'size' | 'width' | 'turn') {
-  const [lo, hi] = [0, 1].map((k) => d.shared((s) => s.variation[name]![k]))
+  const [lo, hi] = [d.shared((s) => s.variation[name][0]), d.shared((s) => s.variation[name][1])]
   return {
     value: [lo.value, hi.value] as [number, number],
     mixed: [lo.mixed, hi.mixed] as [boolean, boolean],
@@ -98,14 +98,14 @@ const flip = (off: boolean) =>
     )
     .catch(store.report)
 const CLEARS = ['path', 'area', 'obstacle'] as const
-const clear = computed(() => d.shared((s) => s.clear_of!))
+const clear = computed(() => d.shared((s) => s.clear_of))
 function flipClear(kind: (typeof CLEARS)[number]) {
   const now = clear.value.value ?? []
   d.change({ clear_of: CLEARS.filter((k) => (k === kind ? !now.includes(k) : now.includes(k))) })
 }
-const overlap = computed(() => d.shared((s) => s.overlap!))
-const gap = computed(() => d.shared((s) => s.gap!))
-const under = computed(() => d.shared((s) => s.under!))
+const overlap = computed(() => d.shared((s) => s.overlap))
+const gap = computed(() => d.shared((s) => s.gap))
+const under = computed(() => d.shared((s) => s.under))
 const flipUnder = (k: Stratum) =>
   d.change({
     under: STRATA.filter((n) => (n === k ? !under.value.value.includes(n) : under.value.value.includes(n))),
@@ -128,7 +128,7 @@ const costs = computed(() =>
 
 <template>
   <div v-if="store.chosen.length" class="bench" data-test="planting-bench">
-    <StandCard v-if="store.chosen.length === 1" :stand="store.chosen[0]">
+    <StandCard v-if="store.chosen.length === 1" :stand="store.chosen[0]!">
       <CopyTo :draft="d" />
     </StandCard>
     <template v-else>
@@ -214,7 +214,7 @@ const costs = computed(() =>
           inputmode="numeric"
           data-keys
           label="Aim for"
-          :placeholder="whole(store.chosen[0].count)"
+          :placeholder="whole(store.chosen[0]!.count)"
           persistent-placeholder
           :suffix="sward ? 'tufts' : 'plants'"
           hide-details

@@ -42,10 +42,14 @@ const later = () => {
 onMounted(load)
 watch([props.draft.changes, () => store.selected.join()], later)
 
-const tints = computed(() => props.draft.shared((s) => s.tints!).value)
+const tints = computed(() => props.draft.shared((s) => s.tints).value)
 function between(t: number): string {
-  const [a, b] = tints.value.map((c) => [1, 3, 5].map((k) => parseInt(c.slice(k, k + 2), 16)))
-  return `rgb(${a.map((v, k) => Math.round(v + (b[k] - v) * t)).join(' ')})`
+  const [one, other] = tints.value
+  const mixed = [1, 3, 5].map((k) => {
+    const [a, b] = [one, other].map((c) => parseInt(c.slice(k, k + 2), 16)) as [number, number]
+    return Math.round(a + (b - a) * t)
+  })
+  return `rgb(${mixed.join(' ')})`
 }
 const silhouette = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.silhouette ?? ''
 const drawn = computed(() => {

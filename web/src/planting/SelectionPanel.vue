@@ -32,7 +32,7 @@ function shared(name: Name) {
   return { value: first, mixed: plants.value.some((p) => Math.abs(p[name] - first) > 1e-3) }
 }
 const item = computed(() =>
-  plants.value.every((p) => p.item === plants.value[0].item) ? plants.value[0].item : '',
+  plants.value.every((p) => p.item === plants.value[0]!.item) ? plants.value[0]!.item : '',
 )
 const byHand = computed(() => plants.value.filter((p) => p.state === 'pinned').length)
 const FIELDS: [Name, string, number][] = [

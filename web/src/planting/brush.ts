@@ -44,7 +44,7 @@ export const useBrush = defineStore('brush', () => {
 
   const paints = computed(() => verb.value !== null && (TOUCH_VERBS as string[]).includes(verb.value))
   const limited = computed(() => {
-    const l = limits.value!
+    const l = limits.value
     return !!(l.layer || l.slope || l.altitude || l.area !== null || l.present)
   })
   /** The stands that the brush works on. */
@@ -71,7 +71,7 @@ export const useBrush = defineStore('brush', () => {
     const alone = targets.value.filter((s) => !works.includes(s))
     if (!alone.length) return ''
     const names = alone.length > 2 ? `${alone.length} stands` : alone.map((s) => s.name).join(' and ')
-    const where = alone[0].settings.on?.length ? `on ${alone[0].settings.on.join(', ')}` : 'on the terrain'
+    const where = alone[0]!.settings.on?.length ? `on ${alone[0]!.settings.on.join(', ')}` : 'on the terrain'
     return `${names} ${alone.length > 1 ? 'grow elsewhere' : `grows ${where}`}: left alone here`
   }
 
@@ -95,7 +95,7 @@ export const useBrush = defineStore('brush', () => {
     const [first, ...rest] = targets.value
     return {
       key: crypto.randomUUID(),
-      stand: first.id,
+      stand: first!.id,
       also: rest.map((s) => s.id),
       verb: (opposite && OPPOSITE[v]) || v,
       path,

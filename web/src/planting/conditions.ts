@@ -86,7 +86,7 @@ export const fieldOf = (c: Condition): string =>
     c.depth,
     c.stand,
     c.mask,
-    KINDS[c.kind].distance && c.hi < ENDLESS ? Math.ceil((c.hi + c.soft_hi!) / 120) : 0,
+    KINDS[c.kind].distance && c.hi < ENDLESS ? Math.ceil((c.hi + c.soft_hi) / 120) : 0,
   ])
 
 /** The part of a band that is 1, softened at both sides, at a value. */
@@ -95,7 +95,7 @@ export function inBand(c: Condition, v: number): number {
     const u = Math.min(Math.max(t, 0), 1)
     return u * u * (3 - 2 * u)
   }
-  const up = c.soft_lo! > 0 ? smooth((v - c.lo + c.soft_lo!) / c.soft_lo!) : v >= c.lo ? 1 : 0
-  const down = c.soft_hi! > 0 ? smooth((c.hi + c.soft_hi! - v) / c.soft_hi!) : v <= c.hi ? 1 : 0
+  const up = c.soft_lo > 0 ? smooth((v - c.lo + c.soft_lo) / c.soft_lo) : v >= c.lo ? 1 : 0
+  const down = c.soft_hi > 0 ? smooth((c.hi + c.soft_hi - v) / c.soft_hi) : v <= c.hi ? 1 : 0
   return up * down
 }

@@ -63,7 +63,7 @@ export const useOutbox = defineStore('outbox', () => {
 
   async function run(stored: Stored): Promise<void> {
     while (waiting.value.length) {
-      const stroke = waiting.value[0]
+      const stroke = waiting.value[0]!
       let changed: Changed | null = null
       try {
         changed = await answer(

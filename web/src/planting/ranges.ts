@@ -29,5 +29,5 @@ export function together(before: VariationPart | undefined, now: VariationPart):
     const was = (before as Record<string, unknown> | undefined)?.[name]
     next[name] = Array.isArray(value) && Array.isArray(was) ? [value[0] ?? was[0], value[1] ?? was[1]] : value
   }
-  return next as VariationPart
+  return next
 }

@@ -105,7 +105,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
   /** What the selected stands have in common for a setting, draft included. */
   function shared<T>(read: (s: StandSettings) => T): Shared<T> {
     const values = store.chosen.map((s) => read(settingsOf(s)))
-    return { value: values[0], mixed: values.some((v) => !same(v, values[0])) }
+    return { value: values[0]!, mixed: values.some((v) => !same(v, values[0])) }
   }
 
   function change(part: Changes): void {
@@ -154,7 +154,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
             }),
           )
         : null
-      const path = { slug: store.slug, stand: stands[0].id, kind }
+      const path = { slug: store.slug, stand: stands[0]!.id, kind }
       const field = () =>
         answerBytes(
           api.GET('/api/levels/{slug}/stands/{stand}/field/{kind}', { params: { path }, parseAs: 'stream' }),
@@ -163,7 +163,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
       const bytes = !showOverlay.value ? null : laid ? bytesOf(results!.suitability) : await field()
       if (mine !== round) return
       marks.value = results?.places ? placesOf(bytesOf(results.places)) : NOWHERE
-      tried.value = results ? sum(stands, found!) : null
+      tried.value = results ? sum(stands, found) : null
       overlay.value = touchSheet.value = contours.value = null
       if (bytes) {
         const read = rasterOf(bytes)
@@ -227,13 +227,13 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
           next.fullnesses = rest
           continue
         }
-        const { [part ?? '']: theirOwn, ...rest } = (part ? (next[name] ?? {}) : {}) as Record<
+        const { [part ?? '']: theirOwn, ...rest } = (part ? (next[name!] ?? {}) : {}) as Record<
           string,
           unknown
         >
         void theirOwn
-        if (Object.keys(rest).length) next[name] = rest
-        else delete next[name]
+        if (Object.keys(rest).length) next[name!] = rest
+        else delete next[name!]
       }
       changes.value = next
     }
@@ -249,7 +249,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
     clashes.value = []
     const stands = store.chosen
     try {
-      if (stands.length === 1) await store.keep(stands[0], partOf(stands[0]), view(), wasOf(stands[0]))
+      if (stands.length === 1) await store.keep(stands[0]!, partOf(stands[0]!), view(), wasOf(stands[0]!))
       else
         await store.keepSeveral(
           stands.map((stand) => ({ stand, settings: partOf(stand), was: wasOf(stand) })),

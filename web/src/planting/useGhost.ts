@@ -15,7 +15,9 @@ export function useGhost(
 ) {
   const ghost = shallowRef<Ghost | null>(null)
   const setting = ref(false)
-  const stand = computed(() => (store.chosen.length === 1 && !store.chosen[0].sward ? store.chosen[0] : null))
+  const stand = computed(() =>
+    store.chosen.length === 1 && !store.chosen[0]!.sward ? store.chosen[0] : null,
+  )
   let key = crypto.randomUUID()
   let turn: number | null = null
   let size = 1
@@ -92,7 +94,7 @@ export function useGhost(
     if (!stand.value) {
       store.trouble =
         store.chosen.length === 1
-          ? `${store.chosen[0].name} is a sward: it has no single plants to set.`
+          ? `${store.chosen[0]!.name} is a sward: it has no single plants to set.`
           : 'Select one stand to set a plant of.'
       return false
     }
@@ -107,13 +109,14 @@ export function useGhost(
   /** Held down and drawn, plants are set at the stand's spacing. */
   function extend(spot: Spot): void {
     if (!setting.value || !stand.value) return
-    const last = places[places.length - 1]
+    const last = places[places.length - 1]!
     if (!last.on !== !spot.on) return
-    const way = [0, 1, 2].map((k) => (k === 1 && !spot.on ? 0 : spot.at[k] - last.at[k]))
+    const way = [0, 1, 2].map((k) => (k === 1 && !spot.on ? 0 : spot.at[k]! - last.at[k]!))
     const far = Math.hypot(...way)
     const step = stand.value.settings.spacing
     for (let k = 1; k * step <= far; k++) {
-      const [x, y, z] = last.at.map((v, d) => v + (way[d] * k * step) / far)
+      const along = (d: 0 | 1 | 2) => last.at[d] + (way[d]! * k * step) / far
+      const [x, y, z] = [along(0), along(1), along(2)]
       const on = spot.on && ([spot.on[0], y, spot.on[2], spot.on[3], spot.on[4]] as On)
       places.push({ at: [x, y, z], on })
     }

@@ -19,7 +19,9 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
   const pins = shallowRef<Plant[]>([])
   const { trouble, attempt } = useAttempt()
   const push = ref(false)
-  const stand = computed(() => (store.chosen.length === 1 && !store.chosen[0].sward ? store.chosen[0] : null))
+  const stand = computed(() =>
+    store.chosen.length === 1 && !store.chosen[0]!.sward ? store.chosen[0] : null,
+  )
   const at = computed(() => ({ slug: store.slug, stand: stand.value?.id ?? 0 }))
 
   async function find(x: number, z: number, reach = REACH, y?: number): Promise<void> {

@@ -39,7 +39,7 @@ export function useLift({ level: store, brush }: Pick<Stores, 'level' | 'brush'>
     const mine = round
     const found = await pending.catch(() => null)
     if (!found || mine !== round || list.value) return
-    if (found.length) take(found[0])
+    if (found.length) take(found[0]!)
     else store.trouble = 'Nothing of any stand stands there.'
   }
   function close(): void {

@@ -57,7 +57,7 @@ export function usePainting(
         )
         const [x0, z0, x1, z1] = new Float32Array(bytes, 0, 4)
         if (control.signal.aborted) return
-        s.store.stands.get(stand.id)?.replace(x0, z0, x1, z1, decode(bytes, 16))
+        s.store.stands.get(stand.id)?.replace(x0!, z0!, x1!, z1!, decode(bytes, 16))
         s.plantsChanged()
       }
     } catch {
@@ -101,8 +101,8 @@ export function usePainting(
   function extend(spot: Spot, force: number | null): void {
     if (!painting.value || !!spot.on !== on.length > 0) return
     const [x, z] = [spot.at[0], spot.at[2]]
-    const [lx, lz] = path.value[path.value.length - 1]
-    const up = spot.on ? spot.on[1] - on[on.length - 1][1] : 0
+    const [lx, lz] = path.value[path.value.length - 1]!
+    const up = spot.on ? spot.on[1] - on[on.length - 1]![1] : 0
     if (Math.hypot(x - lx, up, z - lz) < Math.max(0.3, brush.radius * 0.06)) return
     if (path.value.length < 4000) {
       path.value.push([x, z])
@@ -128,7 +128,7 @@ export function usePainting(
   async function keep(stroke: Stroke, shown?: Promise<void>): Promise<void> {
     const s = stage.value!
     const targets = brush.targets
-    const [x, z] = stroke.path[stroke.path.length - 1]
+    const [x, z] = stroke.path[stroke.path.length - 1]!
     last.value = stroke
     const fate = await store.paint({ ...stroke, view: { ...s.eye.view } }, shown)
     if (fate === 'refused') return restore()
@@ -161,8 +161,8 @@ export function usePainting(
     if (!!was.on?.length !== !!spot.on) return false
     opposite = other
     pressure = null
-    path.value = [was.path[was.path.length - 1], [spot.at[0], spot.at[2]]]
-    on = spot.on ? [was.on![was.on!.length - 1] as On, spot.on] : []
+    path.value = [was.path[was.path.length - 1]!, [spot.at[0], spot.at[2]]]
+    on = spot.on ? [was.on[was.on.length - 1] as On, spot.on] : []
     void keep(stroke())
     return true
   }
@@ -172,7 +172,7 @@ export function usePainting(
     if (!last.value || refused()) return
     if (last.value.on?.length)
       return void (store.trouble = 'A stroke over a placed mesh has its shape: draw it anew elsewhere.')
-    const [x0, z0] = last.value.path[0]
+    const [x0, z0] = last.value.path[0]!
     void keep({
       ...last.value,
       key: crypto.randomUUID(),

@@ -26,7 +26,7 @@ export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<S
   const near = (where: 'eye' | 'plan') =>
     where === 'plan' ? Math.max(1.2, 8 * (stage.value?.plan.pixel ?? 1)) : 1.5
   const outline = (): Place[] => {
-    const [a, b] = [path[0], path[path.length - 1]]
+    const [a, b] = [path[0]!, path[path.length - 1]!]
     return selection.shape === 'box' ? [a, [b[0], a[1]], b, [a[0], b[1]]] : path
   }
   /** Ring what is selected, moved by as much as it is dragged. */
@@ -74,17 +74,17 @@ export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<S
     return true
   }
   function extend(x: number, z: number): void {
-    const [lx, lz] = path[path.length - 1]
+    const [lx, lz] = path[path.length - 1]!
     if (!drawing.value || Math.hypot(x - lx, z - lz) < 0.2) return
     if (path.length < 1900) path.push([x, z])
-    if (drawing.value === 'move') show(x - path[0][0], z - path[0][1])
+    if (drawing.value === 'move') show(x - path[0]![0], z - path[0]![1])
     else stage.value?.setLasso(outline())
   }
   async function end(where: 'eye' | 'plan'): Promise<void> {
     const was = drawing.value
     drawing.value = null
     stage.value?.setLasso([])
-    const [a, b] = [path[0], path[path.length - 1]]
+    const [a, b] = [path[0]!, path[path.length - 1]!]
     const still = path.length < 2 || Math.hypot(b[0] - a[0], b[1] - a[1]) < 0.3
     if (was === 'move' && !still) {
       if (!(await selection.act({ east: b[0] - a[0], south: b[1] - a[1] }))) show()

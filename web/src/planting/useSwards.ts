@@ -40,7 +40,7 @@ export function useSwards(
     )
     const maps = all.flatMap((bytes) => (bytes ? [rasterOf(bytes)] : []))
     if (stage.value && key === swardKey)
-      stage.value.setSward(maps.length ? maps.reduce<Raster>(denser, maps[0]) : null)
+      stage.value.setSward(maps.length ? maps.reduce<Raster>(denser, maps[0]!) : null)
   }
   return loadSward
 }

@@ -26,22 +26,22 @@ export function useUproot(
     const out: number[] = []
     const rings: Ring[] = []
     const reach = brush.radius
-    const flat = !along[0].on
+    const flat = !along[0]!.on
     const at = along.map((p): Place => [p.at[0], flat ? 0 : p.at[1], p.at[2]])
     const x0 = Math.min(...at.map((p) => p[0])) - reach
     const x1 = Math.max(...at.map((p) => p[0])) + reach
     const z0 = Math.min(...at.map((p) => p[2])) - reach
     const z1 = Math.max(...at.map((p) => p[2])) + reach
-    for (const stand of brush.worksOn(along[0].on)) {
+    for (const stand of brush.worksOn(along[0]!.on)) {
       if (stand.sward) continue
       for (const cell of s.store.stands.get(stand.id)?.cells.values() ?? []) {
-        if (cell.box[0] > x1 || cell.box[3] < x0 || cell.box[2] > z1 || cell.box[5] < z0) continue
+        if (cell.box[0]! > x1 || cell.box[3]! < x0 || cell.box[2]! > z1 || cell.box[5]! < z0) continue
         const { form, count } = cell.plants
         for (let o = 0; o < count * STRIDE && out.length < 2 * MOST; o += STRIDE) {
-          const [x, y, z] = [form[o], form[o + 1], form[o + 2]]
+          const [x, y, z] = [form[o]!, form[o + 1]!, form[o + 2]!]
           if (x < x0 || x > x1 || z < z0 || z > z1) continue
           const foot: Place = [x, flat ? 0 : y, z]
-          if (!at.some((p, k) => far(foot, at[Math.max(k - 1, 0)], p) <= reach)) continue
+          if (!at.some((p, k) => far(foot, at[Math.max(k - 1, 0)]!, p) <= reach)) continue
           out.push(x, z)
           if (rings.length < 300) rings.push({ x, z, radius: 0.6, ...(flat ? {} : { y }) })
         }
@@ -66,7 +66,7 @@ export function useUproot(
     return true
   }
   function extend(spot: Spot): void {
-    const last = path[path.length - 1]
+    const last = path[path.length - 1]!
     if (!pulling.value || !spot.on !== !last.on) return
     const [x, y, z] = spot.at
     const up = spot.on ? y - last.at[1] : 0
@@ -102,10 +102,10 @@ export function useUproot(
 
 /** How far a place is from a straight piece of a path. */
 function far(at: Place, a: Place, b: Place): number {
-  const e = [0, 1, 2].map((k) => b[k] - a[k])
-  const off = [0, 1, 2].map((k) => at[k] - a[k])
-  const length = e[0] * e[0] + e[1] * e[1] + e[2] * e[2]
-  const along = off[0] * e[0] + off[1] * e[1] + off[2] * e[2]
+  const e = [0, 1, 2].map((k) => b[k]! - a[k]!)
+  const off = [0, 1, 2].map((k) => at[k]! - a[k]!)
+  const length = e[0]! * e[0]! + e[1]! * e[1]! + e[2]! * e[2]!
+  const along = off[0]! * e[0]! + off[1]! * e[1]! + off[2]! * e[2]!
   const t = length ? Math.min(Math.max(along / length, 0), 1) : 0
-  return Math.hypot(...off.map((v, k) => v - t * e[k]))
+  return Math.hypot(...off.map((v, k) => v - t * e[k]!))
 }

@@ -60,7 +60,7 @@ function pressed({ seriesId, dataIndex }: { seriesId?: string; dataIndex?: numbe
 function drag({ offsetX, offsetY, event }: { offsetX: number; offsetY: number; event?: unknown }) {
   if (!chart.value || !((event as MouseEvent | undefined)?.buttons ?? 1)) return
   const [x] = chart.value.convertFromPixel({ gridIndex: 0 }, [offsetX, offsetY])
-  emit('drag', x)
+  emit('drag', x!)
 }
 </script>
 

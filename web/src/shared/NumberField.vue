@@ -70,7 +70,7 @@ watch(shown, (s) => {
 })
 /** What the text says; a comma may stand for the point. */
 const number = computed(() => Number(text.value.replace(',', '.').replace('−', '-')))
-const ends = computed(() => {
+const ends = computed((): [number, number] => {
   const by = scale.value
   const { above, min = above === undefined ? -1e9 : above + LEAST_ABOVE, max = 1e9 } = props.bounds ?? {}
   return [props.min ?? min * by, props.max ?? max * by]

@@ -75,7 +75,7 @@ export function useServerPages<T extends { id: number }>(
       queryFn: ({ pageParam }) => answer(ask(pageParam)),
       enabled: computed(() => toValue(enabled)),
       initialPageParam: undefined as number | undefined,
-      getNextPageParam: (page: T[]) => (page.length === size ? page[page.length - 1].id : undefined),
+      getNextPageParam: (page: T[]) => (page.length === size ? page[page.length - 1]!.id : undefined),
       placeholderData: (before) => before,
     },
     queries,

@@ -49,7 +49,7 @@ function addWater() {
 const SIDES = ['West edge', 'North edge', 'East edge', 'South edge']
 const setSide = (k: number, side: number, value: number) =>
   setWater(k, {
-    box: now.value.waters[k].box.map((v, i) => (i === side ? value : v)) as [number, number, number, number],
+    box: now.value.waters[k]!.box.map((v, i) => (i === side ? value : v)) as [number, number, number, number],
   })
 </script>
 

@@ -130,7 +130,7 @@ const UNIT = { ms: '', triangles: ' triangles', draw_calls: ' calls', shadow_tri
     />
     <DrawingFields
       v-if="drawing.tiers[drawing.tier]"
-      :value="drawing.tiers[drawing.tier].drawing"
+      :value="drawing.tiers[drawing.tier]!.drawing"
       tier
       :disabled="!leads"
       :fields="drawing.fields"

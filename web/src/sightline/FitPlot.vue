@@ -25,7 +25,7 @@ const option = ({ ink, line, slate, oxblood }: Inks): ChartOption => ({
   grid: { left: 44, right: 12, top: 8, bottom: 22 },
   tooltip: {
     formatter: (dot) => {
-      const [ms, , differs] = (dot as unknown as { value: number[] }).value
+      const [ms, , differs] = (dot as unknown as { value: [number, number, number] }).value
       return `${ms.toFixed(2)} ms, ${percent(differs)}`
     },
   },

@@ -189,9 +189,9 @@ function key(stand: Stand, move: { edge: Edge; at: number }, event: KeyboardEven
         v-for="(f, k) in l.fades"
         :key="`f${k}`"
         class="fade"
-        :x="toX(f[0])"
+        :x="toX(f[0]!)"
         :y="l.y + 20"
-        :width="toX(f[1]) - toX(f[0])"
+        :width="toX(f[1]!) - toX(f[0]!)"
         height="22"
       />
       <line class="shadow" :x1="LEFT" :x2="toX(l.shadow.at)" :y1="l.y + 51" :y2="l.y + 51" />

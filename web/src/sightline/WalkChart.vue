@@ -33,7 +33,7 @@ const dearest = computed(() => {
   const off = props.result.times.map((t) => Math.abs(t - props.time))
   const at = off.indexOf(Math.min(...off))
   return lines.value
-    .map(({ name, ms }) => ({ name, ms: ms[at] }))
+    .map(({ name, ms }) => ({ name, ms: ms[at]! }))
     .sort((a, b) => b.ms - a.ms)
     .slice(0, 3)
 })

@@ -48,8 +48,8 @@ export function moved(d: Distances, chain: Chain, edge: Edge, metres: number): D
   switch (edge.part) {
     case 'step': {
       const top = chain.billboard ? d.billboard : d.gone
-      const below = edge.index ? d.steps[edge.index - 1] : 0
-      const above = edge.index + 1 < used ? d.steps[edge.index + 1] : top
+      const below = edge.index ? d.steps[edge.index - 1]! : 0
+      const above = edge.index + 1 < used ? d.steps[edge.index + 1]! : top
       const steps = within(
         d.steps.map((s, k) => (k === edge.index ? between(metres, below, above) : s)),
         top,
@@ -119,7 +119,7 @@ export function newEdges(
       return { stand, was, distances: { ...was, ...toPixels(was, errorsOf(stand, changed), 2) } }
     })
     .filter(({ was, distances: d }) =>
-      [...d.steps, d.billboard].some((m, k) => Math.abs(m - [...was.steps, was.billboard][k]) >= 1),
+      [...d.steps, d.billboard].some((m, k) => Math.abs(m - [...was.steps, was.billboard][k]!) >= 1),
     )
     .map(({ stand, distances }) => ({ stand, distances }))
 }
@@ -128,5 +128,5 @@ export function newEdges(
 export function neverDrawn(d: Distances, chain: Chain): number[] {
   const inner = d.steps.slice(0, chain.lods - 1)
   const ends = [...inner, chain.billboard ? d.billboard : d.gone]
-  return ends.flatMap((end, k) => (end <= (k ? inner[k - 1] : 0) ? [k + 1] : []))
+  return ends.flatMap((end, k) => (end <= (k ? inner[k - 1]! : 0) ? [k + 1] : []))
 }

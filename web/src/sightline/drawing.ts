@@ -28,7 +28,7 @@ export const useDrawing = defineStore('drawing', () => {
   /** The tier that is looked through: the one that was chosen, or the last. */
   const tier = computed({
     get: () => {
-      const wish = chosen.value[level.slug]
+      const wish = chosen.value[level.slug]!
       return wish in tiers.value ? wish : (names.value[names.value.length - 1] ?? '')
     },
     set: (name) => (chosen.value = { ...chosen.value, [level.slug]: name }),
@@ -57,13 +57,13 @@ export const useDrawing = defineStore('drawing', () => {
   const changeTiers = (next: Tiers) => put({ ...draft.value, tiers: next })
   /** Change how the tier that is looked through is drawn. */
   function changeTier(part: Partial<Drawing>): void {
-    const mine = tiers.value[tier.value]
+    const mine = tiers.value[tier.value]!
     changeTiers({ ...tiers.value, [tier.value]: { ...mine, drawing: { ...mine.drawing, ...part } } })
   }
   function addTier(): void {
     let name = 'New tier'
     for (let n = 2; name in tiers.value; n++) name = `New tier ${n}`
-    changeTiers({ ...tiers.value, [name]: tiers.value[tier.value] })
+    changeTiers({ ...tiers.value, [name]: tiers.value[tier.value]! })
     tier.value = name
   }
   function renameTier(name: string): void {
@@ -106,7 +106,7 @@ export const useDrawing = defineStore('drawing', () => {
   }
   /** Keep a device with the tier that is looked through; nothing else that is tried is kept. */
   async function keepDevice(to: Device): Promise<boolean> {
-    const withDevice = (t: Tiers): Tiers => ({ ...t, [tier.value]: { ...t[tier.value], device: to } })
+    const withDevice = (t: Tiers): Tiers => ({ ...t, [tier.value]: { ...t[tier.value]!, device: to } })
     const next = withDevice(level.level!.tiers)
     try {
       level.take(

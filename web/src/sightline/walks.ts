@@ -99,7 +99,7 @@ export const useWalks = defineStore('walks', () => {
     else if (await add('Drawn', points)) draws.value = null
   }
   const change = (part: Partial<Walk>) =>
-    put({ ...walks.value, [name.value]: { ...walks.value[name.value], ...part } })
+    put({ ...walks.value, [name.value]: { ...walks.value[name.value]!, ...part } })
   async function rename(to: string): Promise<void> {
     const old = name.value
     if (!to || to in walks.value) return

@@ -43,38 +43,38 @@ export function bake(ground: Ground, from: Source): Baked {
   const { relief, layersA, layersB, noise, sun } = from
   const colour = new Uint8Array(columns * rows * 4)
   const bare = new Uint8Array(columns * rows)
-  const grain = (x: number, z: number) => noise[(Math.floor(z) & 127) * 128 + (Math.floor(x) & 127)] / 255
+  const grain = (x: number, z: number) => noise[(Math.floor(z) & 127) * 128 + (Math.floor(x) & 127)]! / 255
   const mix = [0, 0, 0]
   for (let k = 0; k < columns * rows; k++) {
     const x = (k % columns) * cell
     const z = Math.floor(k / columns) * cell
-    const nx = relief[4 * k] / 127.5 - 1
-    const nz = relief[4 * k + 1] / 127.5 - 1
+    const nx = relief[4 * k]! / 127.5 - 1
+    const nz = relief[4 * k + 1]! / 127.5 - 1
     const ny = Math.sqrt(Math.max(1 - nx * nx - nz * nz, 0.03))
     let rock = 0
     let turf = 0
     mix.fill(0)
     for (let c = 0; c < 8; c++) {
-      const w = (c < 4 ? layersA[4 * k + c] : layersB[4 * k + c - 4]) / 255
+      const w = (c < 4 ? layersA[4 * k + c]! : layersB[4 * k + c - 4]!) / 255
       if (!w) continue
-      const ink = from.colours[c]
-      mix[0] += w * ink.x
-      mix[1] += w * ink.y
-      mix[2] += w * ink.z
-      rock += w * from.rock[c]
-      turf += w * from.turf[c]
+      const ink = from.colours[c]!
+      mix[0]! += w * ink.x
+      mix[1]! += w * ink.y
+      mix[2]! += w * ink.z
+      rock += w * from.rock[c]!
+      turf += w * from.turf[c]!
     }
     const speck = 0.84 + 0.62 * (0.5 * grain(x * 0.31, z * 0.31) + 0.25 - 0.72) * (1 - 0.5 * rock)
     const grass = turf * (0.35 + 0.5 * grain(x * 0.05, z * 0.05))
-    const sky = (0.36 + 0.3 * ny) * (0.45 + 0.55 * (relief[4 * k + 3] / 255))
-    const direct = (Math.max(nx * sun.x + ny * sun.y + nz * sun.z, 0) * relief[4 * k + 2]) / 255
+    const sky = (0.36 + 0.3 * ny) * (0.45 + 0.55 * (relief[4 * k + 3]! / 255))
+    const direct = (Math.max(nx * sun.x + ny * sun.y + nz * sun.z, 0) * relief[4 * k + 2]!) / 255
     const steep = rock * smooth(0.12, 0.4, 1 - ny)
-    const y = heights[Math.floor(k / columns) * (columns + 1) + (k % columns)]
+    const y = heights[Math.floor(k / columns) * (columns + 1) + (k % columns)]!
     const bed = steep && grain(y * 2.3 + grain(x * 0.08, z * 0.08) * 5, x * 0.03 + z * 0.022)
     const layered = 1 - steep + steep * (0.83 + 0.3 * bed)
     for (let c = 0; c < 3; c++) {
-      const worn = 1 - grass + grass * WORN[c]
-      colour[4 * k + c] = 255 * Math.sqrt(Math.min(mix[c] * speck * worn * layered * sky, 1))
+      const worn = 1 - grass + grass * WORN[c]!
+      colour[4 * k + c] = 255 * Math.sqrt(Math.min(mix[c]! * speck * worn * layered * sky, 1))
     }
     colour[4 * k + 3] = (255 * Math.min(direct / sky, SUN)) / SUN
     bare[k] = 255 * steep

@@ -60,8 +60,8 @@ export class ContourLines {
   private drape(flat: Float32Array): Float32Array {
     const out = new Float32Array((flat.length / 2) * 3)
     for (let k = 0, o = 0; k < flat.length; k += 2, o += 3) {
-      const x = flat[k] * this.ground.width
-      const z = flat[k + 1] * this.ground.length
+      const x = flat[k]! * this.ground.width
+      const z = flat[k + 1]! * this.ground.length
       out[o] = x
       out[o + 1] = this.view === 'eye' ? this.ground.heightAt(x, z) + ABOVE : 3
       out[o + 2] = z

@@ -1,4 +1,5 @@
 import { answerBytes, api, type Stand } from '../api/client'
+import { shorts } from './payload'
 import { sureOf } from './sheetKeys'
 
 /** A stand with more sheets than this is hatched on the plan by what the server says of its cover. */
@@ -28,10 +29,10 @@ export function tilesIn(box: number[], scale: number, width: number, length: num
   const clamp = (v: number, most: number) =>
     Math.min(Math.max(Math.floor(v / side), 0), Math.ceil(most / side) - 1)
   const out: [number, number][] = []
-  for (let row = clamp(box[1], length); row <= clamp(box[3], length); row++)
-    for (let col = clamp(box[0], width); col <= clamp(box[2], width); col++) out.push([col, row])
-  const middle = [(box[0] + box[2]) / 2 / side - 0.5, (box[1] + box[3]) / 2 / side - 0.5]
-  const far = ([c, r]: [number, number]) => Math.hypot(c - middle[0], r - middle[1])
+  for (let row = clamp(box[1]!, length); row <= clamp(box[3]!, length); row++)
+    for (let col = clamp(box[0]!, width); col <= clamp(box[2]!, width); col++) out.push([col, row])
+  const middle = [(box[0]! + box[2]!) / 2 / side - 0.5, (box[1]! + box[3]!) / 2 / side - 0.5]
+  const far = ([c, r]: [number, number]) => Math.hypot(c - middle[0]!, r - middle[1]!)
   return out.sort((a, b) => far(a) - far(b))
 }
 
@@ -161,7 +162,7 @@ export class CoverStore {
 
   /** Lay a tile into a stand's map where that has nothing finer yet; in place of an older one, all of it. */
   private put(cover: Cover, scale: number, column: number, row: number, bytes: ArrayBuffer, again: boolean) {
-    const [rows, columns] = new Uint16Array(bytes, 0, 2)
+    const [rows, columns] = shorts(bytes)
     const data = new Uint8Array(bytes, 4)
     const per = 2 ** scale
     const [c0, r0] = [column * TILE * per, row * TILE * per]
@@ -169,7 +170,7 @@ export class CoverStore {
     for (let r = r0; r < r1; r++)
       for (let c = c0; c < c1; c++) {
         const k = r * this.columns + c
-        if (!again && cover.scales[k] < scale) continue
+        if (!again && cover.scales[k]! < scale) continue
         cover.map[k] = between(data, columns, rows, (c - c0 + 0.5) / per - 0.5, (r - r0 + 0.5) / per - 0.5)
         cover.scales[k] = scale
       }
@@ -183,7 +184,7 @@ function between(data: Uint8Array, columns: number, rows: number, u: number, v: 
   const j = Math.min(Math.max(Math.floor(v), 0), rows - 1)
   const [i1, j1] = [Math.min(i + 1, columns - 1), Math.min(j + 1, rows - 1)]
   const [fu, fv] = [Math.min(Math.max(u - i, 0), 1), Math.min(Math.max(v - j, 0), 1)]
-  const top = data[j * columns + i] * (1 - fu) + data[j * columns + i1] * fu
-  const low = data[j1 * columns + i] * (1 - fu) + data[j1 * columns + i1] * fu
+  const top = data[j * columns + i]! * (1 - fu) + data[j * columns + i1]! * fu
+  const low = data[j1 * columns + i]! * (1 - fu) + data[j1 * columns + i1]! * fu
   return top * (1 - fv) + low * fv
 }

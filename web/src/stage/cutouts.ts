@@ -10,7 +10,7 @@ export interface Level {
 /** The share of pixels whose alpha is at least so much, 0–255. */
 export const coverage = (alpha: ArrayLike<number>, from: number): number => {
   let n = 0
-  for (let k = 0; k < alpha.length; k++) if (alpha[k] >= from) n++
+  for (let k = 0; k < alpha.length; k++) if (alpha[k]! >= from) n++
   return n / alpha.length
 }
 
@@ -22,7 +22,7 @@ export const coverage = (alpha: ArrayLike<number>, from: number): number => {
 export function cutoutMipmaps(picture: Level, cutoff: number): Level[] {
   const from = 255 * cutoff
   const alphaOf = ({ data }: Level) =>
-    Float32Array.from({ length: data.length / 4 }, (_, k) => data[4 * k + 3])
+    Float32Array.from({ length: data.length / 4 }, (_, k) => data[4 * k + 3]!)
   let { width, height } = picture
   let alpha = alphaOf(picture)
   let colour = picture.data
@@ -42,20 +42,20 @@ export function cutoutMipmaps(picture: Level, cutoff: number): Level[] {
           [1, 0],
           [0, 1],
           [1, 1],
-        ]) {
+        ] as const) {
           const k = Math.min(2 * y + dy, height - 1) * width + Math.min(2 * x + dx, width - 1)
-          total += alpha[k]
+          total += alpha[k]!
           for (let c = 0; c < 3; c++) {
-            sums[c] += colour[4 * k + c] * alpha[k]
-            plain[c] += colour[4 * k + c]
+            sums[c]! += colour[4 * k + c]! * alpha[k]!
+            plain[c]! += colour[4 * k + c]!
           }
         }
         const to = y * w + x
         nextAlpha[to] = total / 4
-        for (let c = 0; c < 3; c++) nextColour[4 * to + c] = total > 0 ? sums[c] / total : plain[c] / 4
+        for (let c = 0; c < 3; c++) nextColour[4 * to + c] = total > 0 ? sums[c]! / total : plain[c]! / 4
       }
     const scale = scaleFor(nextAlpha, share, from)
-    for (let k = 0; k < nextAlpha.length; k++) nextColour[4 * k + 3] = Math.min(nextAlpha[k] * scale, 255)
+    for (let k = 0; k < nextAlpha.length; k++) nextColour[4 * k + 3] = Math.min(nextAlpha[k]! * scale, 255)
     out.push({ data: nextColour, width: w, height: h })
     ;[width, height, alpha, colour] = [w, h, nextAlpha, nextColour]
   }
@@ -67,7 +67,7 @@ function scaleFor(alpha: Float32Array, share: number, from: number): number {
   const sorted = Float32Array.from(alpha).sort()
   const wanted = Math.round(share * sorted.length)
   if (!wanted) return 1
-  const least = sorted[sorted.length - wanted]
+  const least = sorted[sorted.length - wanted]!
   return least > 0 ? Math.min(Math.max((from + 0.51) / least, 0.25), 8) : 1
 }
 
@@ -100,7 +100,7 @@ export function covering(texture: THREE.Texture, cutoff: number): THREE.Texture 
   if (!picture) return texture
   const levels = cutoutMipmaps(picture, cutoff)
   const out = new THREE.DataTexture(picture.data, picture.width, picture.height)
-  out.mipmaps = levels as unknown as THREE.DataTexture['mipmaps']
+  out.mipmaps = levels
   out.generateMipmaps = false
   out.wrapS = texture.wrapS
   out.wrapT = texture.wrapT

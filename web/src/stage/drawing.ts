@@ -62,7 +62,7 @@ export function through(level: Drawing, tier: Drawing): Drawing {
 export function drawnDistances(stand: Stand, by: Drawing, own = stand.settings.distances): Distances {
   let gone = own.gone * by.distances
   if (stand.sward && by.sward_reach != null) gone = Math.min(gone, Math.max(by.sward_reach, 0.1))
-  const shadow = by.casts.includes(stand.stratum as Drawing['casts'][number]) ? own.shadow * by.shadows : 0
+  const shadow = by.casts.includes(stand.stratum) ? own.shadow * by.shadows : 0
   return {
     ...own,
     steps: own.steps.map((s) => Math.min(s * by.distances, gone)),

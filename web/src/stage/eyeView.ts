@@ -134,7 +134,7 @@ export class EyeView {
   /** Draw the level by other settings, costed for a device. */
   setDrawing(drawing: Drawing, device?: Device): void {
     this.view = { ...this.view, drawing, device }
-    this.groundUniforms.uDetail.value = drawing.ground_detail ?? GROUND_DETAIL
+    this.groundUniforms.uDetail!.value = drawing.ground_detail ?? GROUND_DETAIL
     this.illuminate()
   }
 
@@ -142,7 +142,7 @@ export class EyeView {
   private illuminate(): void {
     const fog = thicker(this.atmosphere.fog, this.view.drawing.fog)
     for (const [name, value] of Object.entries(airOf({ ...this.atmosphere, fog })))
-      this.light[name].value = value
+      this.light[name]!.value = value
     this.shadowStamp = ''
   }
 
@@ -203,14 +203,14 @@ export class EyeView {
     this.camera.position.set(v.x, v.y, v.z)
     this.camera.rotation.set((v.pitch * Math.PI) / 180, (-v.heading * Math.PI) / 180, 0, 'YXZ')
     this.camera.updateMatrixWorld(true)
-    this.light.uEye.value.copy(this.camera.position)
-    this.light.uViewer.value.copy(this.camera.position)
+    this.light.uEye!.value.copy(this.camera.position)
+    this.light.uViewer!.value.copy(this.camera.position)
   }
 
   private renderShadows(moving: boolean, revision: number): void {
     const v = this.view
-    this.light.uShadowOn.value = v.shadows ? 1 : 0
-    this.groundUniforms.uShadowOn.value = v.shadows && v.drawing.ground_shaded ? 1 : 0
+    this.light.uShadowOn!.value = v.shadows ? 1 : 0
+    this.groundUniforms.uShadowOn!.value = v.shadows && v.drawing.ground_shaded ? 1 : 0
     if (!v.shadows) {
       this.drawn.shadow_triangles = this.drawn.shadow_calls = 0
       this.shadowStamp = ''
@@ -224,16 +224,16 @@ export class EyeView {
     this.shadowStamp = stamp
     const reaches = [...this.store.stands.values()].map((s) => drawnDistances(s.stand, v.drawing).shadow)
     const reach = Math.max(10, ...reaches, this.placed.shadowReach(v.drawing)) * 1.05
-    const sun = this.light.uSun.value as THREE.Vector3
+    const sun = this.light.uSun!.value as THREE.Vector3
     const c = this.sunCamera
     Object.assign(c, { left: -reach, right: reach, top: reach, bottom: -reach, near: 1, far: reach * 4 })
     c.position.set(v.x, v.y, v.z).addScaledVector(sun, reach * 2)
     c.lookAt(v.x, v.y, v.z)
     c.updateProjectionMatrix()
     c.updateMatrixWorld(true)
-    this.light.uShadowMatrix.value.multiplyMatrices(c.projectionMatrix, c.matrixWorldInverse)
+    this.light.uShadowMatrix!.value.multiplyMatrices(c.projectionMatrix, c.matrixWorldInverse)
     this.planter.chooseShadows(v)
-    this.light.uShadowMap.value = null
+    this.light.uShadowMap!.value = null
     this.renderer.setRenderTarget(this.shadowTarget)
     this.renderer.info.reset()
     this.renderer.clear()
@@ -243,7 +243,7 @@ export class EyeView {
     this.renderer.render(this.placed.scene, c)
     this.placed.scene.overrideMaterial = null
     this.renderer.setRenderTarget(null)
-    this.light.uShadowMap.value = this.shadowTarget.depthTexture
+    this.light.uShadowMap!.value = this.shadowTarget.depthTexture
     this.drawn.shadow_triangles = this.renderer.info.render.triangles
     this.drawn.shadow_calls = this.renderer.info.render.calls
   }

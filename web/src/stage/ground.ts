@@ -30,8 +30,8 @@ export class Ground {
     const j = Math.floor(v)
     const k = j * stride + i
     const h = this.heights
-    const top = h[k] + (h[k + 1] - h[k]) * (u - i)
-    const low = h[k + stride] + (h[k + stride + 1] - h[k + stride]) * (u - i)
+    const top = h[k]! + (h[k + 1]! - h[k]!) * (u - i)
+    const low = h[k + stride]! + (h[k + stride + 1]! - h[k + stride]!) * (u - i)
     return top + (low - top) * (v - j)
   }
 

@@ -4,10 +4,10 @@ type Uniforms = Record<string, THREE.IUniform>
 
 /** What of the ground's look can be switched on, as defines of its shaders. */
 const SWITCHES: Record<string, (u: Uniforms) => boolean> = {
-  PAINTED: (u) => u.uPaintOn.value > 0,
-  WASHED: (u) => u.uSheetOn.value > 0,
-  SUITED: (u) => u.uOverlayOn.value > 0,
-  BRUSH: (u) => u.uBrush.value.z > 0,
+  PAINTED: (u) => u.uPaintOn!.value > 0,
+  WASHED: (u) => u.uSheetOn!.value > 0,
+  SUITED: (u) => u.uOverlayOn!.value > 0,
+  BRUSH: (u) => u.uBrush!.value.z > 0,
 }
 
 /**
@@ -21,7 +21,7 @@ export class GroundMaterials {
 
   /** The one for what is switched on now. */
   get now(): THREE.ShaderMaterial {
-    const on = Object.keys(SWITCHES).filter((name) => SWITCHES[name](this.parameters.uniforms))
+    const on = Object.keys(SWITCHES).filter((name) => SWITCHES[name]!(this.parameters.uniforms))
     const key = on.join()
     let material = this.known.get(key)
     if (!material) {

@@ -25,7 +25,7 @@ export async function loadPaint(layers: Level['layers']): Promise<GroundPaint | 
       data.set(pixels, k * pixels.length)
       const sum = [0, 0, 0]
       for (let i = 0; i < pixels.length; i += 4)
-        for (let c = 0; c < 3; c++) sum[c] += (pixels[i + c] / 255) ** 2.2
+        for (let c = 0; c < 3; c++) sum[c]! += (pixels[i + c]! / 255) ** 2.2
       means[k] = new THREE.Vector3(...sum.map((s) => s / (SIDE * SIDE)))
     }),
   )

@@ -21,13 +21,13 @@ function thinned(ground: Ground): Ground {
   for (let j = 0; j <= rows; j++) {
     for (let i = 0; i <= columns; i++) {
       const [u, v] = [Math.min(i * step, ground.columns), Math.min(j * step, ground.rows)]
-      heights[j * (columns + 1) + i] = ground.heights[v * (ground.columns + 1) + u]
+      heights[j * (columns + 1) + i] = ground.heights[v * (ground.columns + 1) + u]!
       if (i === columns || j === rows) continue
       const from =
         (Math.min(v + (step >> 1), ground.rows - 1) * ground.columns +
           Math.min(u + (step >> 1), ground.columns - 1)) *
         n
-      for (let c = 0; c < n; c++) layers[(j * columns + i) * n + c] = ground.layers[from + c]
+      for (let c = 0; c < n; c++) layers[(j * columns + i) * n + c] = ground.layers[from + c]!
     }
   }
   return new Ground(heights, layers, n, columns, rows, ground.width / columns, ground.low, ground.high)
@@ -40,13 +40,13 @@ function relief(ground: Ground, sun: THREE.Vector3): Uint8Array {
   const out = new Uint8Array(columns * rows * 4)
   const mean = (i: number, j: number) => {
     const k = Math.min(Math.max(j, 0), rows - 1) * stride + Math.min(Math.max(i, 0), columns - 1)
-    return (h[k] + h[k + 1] + h[k + stride] + h[k + stride + 1]) / 4
+    return (h[k]! + h[k + 1]! + h[k + stride]! + h[k + stride + 1]!) / 4
   }
   for (let j = 0; j < rows; j++) {
     for (let i = 0; i < columns; i++) {
       const k = j * stride + i
-      const dx = (h[k + 1] - h[k] + h[k + stride + 1] - h[k + stride]) / (2 * cell)
-      const dz = (h[k + stride] - h[k] + h[k + stride + 1] - h[k + 1]) / (2 * cell)
+      const dx = (h[k + 1]! - h[k]! + h[k + stride + 1]! - h[k + stride]!) / (2 * cell)
+      const dz = (h[k + stride]! - h[k]! + h[k + stride + 1]! - h[k + 1]!) / (2 * cell)
       const length = Math.hypot(dx, 1, dz)
       const here = mean(i, j)
       const around = (mean(i - 9, j) + mean(i + 9, j) + mean(i, j - 9) + mean(i, j + 9)) / 4
@@ -101,7 +101,7 @@ function rgba(ground: Ground, first: number): Uint8Array {
   const out = new Uint8Array(columns * rows * 4)
   for (let k = 0; k < columns * rows; k++) {
     for (let c = 0; c < 4; c++)
-      out[k * 4 + c] = first + c < layerCount ? layers[k * layerCount + first + c] : 0
+      out[k * 4 + c] = first + c < layerCount ? layers[k * layerCount + first + c]! : 0
   }
   return out
 }
@@ -112,13 +112,7 @@ function texture(
   rows: number,
   format: THREE.PixelFormat = THREE.RGBAFormat,
 ): THREE.DataTexture {
-  const t = new THREE.DataTexture(
-    data as Uint8Array<ArrayBuffer>,
-    columns,
-    rows,
-    format,
-    THREE.UnsignedByteType,
-  )
+  const t = new THREE.DataTexture(data, columns, rows, format, THREE.UnsignedByteType)
   t.magFilter = THREE.LinearFilter
   t.minFilter = softwareDrawn() ? THREE.LinearMipmapNearestFilter : THREE.LinearMipmapLinearFilter
   t.generateMipmaps = true
@@ -223,7 +217,7 @@ export class GroundTextures {
   /** Have the sun shine from a direction. */
   light(sun: THREE.Vector3): void {
     const all = (a: string, b: string) =>
-      [this.masks[a].value, this.masks[b].value].flatMap((v: THREE.Vector4) => v.toArray())
+      [this.masks[a]!.value, this.masks[b]!.value].flatMap((v: THREE.Vector4) => v.toArray())
     this.relief = relief(this.drawn, sun)
     if (softwareDrawn())
       this.baked = bake(this.drawn, {
@@ -253,7 +247,7 @@ export class GroundTextures {
   uniforms(): Uniforms {
     const { ground } = this
     const heights = new THREE.DataTexture(
-      ground.heights as Float32Array<ArrayBuffer>,
+      ground.heights,
       ground.columns + 1,
       ground.rows + 1,
       THREE.RedFormat,

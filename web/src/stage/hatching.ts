@@ -46,14 +46,14 @@ export function densityMap(
   const rows = Math.ceil(length / CELL)
   let counts = new Float32Array(columns * rows)
   for (let k = 0; k < places.length; k += 3) {
-    const c = Math.min(Math.max(Math.floor(places[k] / CELL), 0), columns - 1)
-    const r = Math.min(Math.max(Math.floor(places[k + 1] / CELL), 0), rows - 1)
-    counts[r * columns + c] += places[k + 2] ** 2
+    const c = Math.min(Math.max(Math.floor(places[k]! / CELL), 0), columns - 1)
+    const r = Math.min(Math.max(Math.floor(places[k + 1]! / CELL), 0), rows - 1)
+    counts[r * columns + c]! += places[k + 2]! ** 2
   }
   for (const step of [1, columns, 1, columns]) {
     const next = new Float32Array(counts.length)
     for (let k = 0; k < counts.length; k++)
-      next[k] = (counts[k - step] ?? 0) / 4 + counts[k] / 2 + (counts[k + step] ?? 0) / 4
+      next[k] = (counts[k - step] ?? 0) / 4 + counts[k]! / 2 + (counts[k + step] ?? 0) / 4
     counts = next
   }
   const some = counts.filter((v) => v > 0.02).sort()
@@ -125,12 +125,12 @@ export class Hatching {
     if (this.stale) this.fill(all)
     for (const [g, sheet] of (this.group.children as Sheet[]).entries()) {
       const u = sheet.material.uniforms
-      u.uStrength.value.set(0, 0, 0, 0)
+      u.uStrength!.value.set(0, 0, 0, 0)
       for (const [c, { stand }] of all.slice(g * GROUP, (g + 1) * GROUP).entries()) {
-        u.uStrength.value.setComponent(c, strengthOf(stand.id))
-        u.uInks.value[c].copy(inkOf(stand))
+        u.uStrength!.value.setComponent(c, strengthOf(stand.id))
+        u.uInks!.value[c].copy(inkOf(stand))
       }
-      sheet.visible = u.uStrength.value.lengthSq() > 0
+      sheet.visible = u.uStrength!.value.lengthSq() > 0
     }
   }
 
@@ -140,12 +140,12 @@ export class Hatching {
     while (this.group.children.length * GROUP < all.length) this.group.add(this.sheet())
     for (const [g, sheet] of (this.group.children as Sheet[]).entries()) {
       const u = sheet.material.uniforms
-      const texture = u.uDense.value as THREE.DataTexture
+      const texture = u.uDense!.value as THREE.DataTexture
       const data = texture.image.data as Uint8Array
       for (const [c, slot] of all.slice(g * GROUP, (g + 1) * GROUP).entries()) {
         slot.map ??= densityMap(slot.places, slot.crown, this.width, this.length).data
-        for (let k = 0; k < slot.map.length; k++) data[k * GROUP + c] = slot.map[k]
-        u.uManner.value[c].set(...(MANNERS[slot.stand.stratum] ?? MANNERS.Field))
+        for (let k = 0; k < slot.map.length; k++) data[k * GROUP + c] = slot.map[k]!
+        u.uManner!.value[c].set(...(MANNERS[slot.stand.stratum] ?? MANNERS.Field!))
       }
       texture.needsUpdate = true
     }
@@ -169,8 +169,8 @@ export class Hatching {
       transparent: true,
       depthTest: false,
       uniforms: {
-        uExtent: this.shared.uExtent,
-        uPixel: this.shared.uPixel,
+        uExtent: this.shared.uExtent!,
+        uPixel: this.shared.uPixel!,
         uDense: { value: dense },
         uStrength: { value: new THREE.Vector4() },
         uInks: { value: each(() => new THREE.Vector3()) },

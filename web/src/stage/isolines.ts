@@ -40,7 +40,7 @@ export function coarser(raster: Raster, most: number): Raster {
       let count = 0
       for (let j = r * n; j < Math.min((r + 1) * n, raster.rows); j++) {
         for (let i = c * n; i < Math.min((c + 1) * n, raster.columns); i++) {
-          sum += raster.data[j * raster.columns + i]
+          sum += raster.data[j * raster.columns + i]!
           count++
         }
       }
@@ -61,10 +61,10 @@ export function isolines({ data, columns, rows }: Raster, level: number): Float3
   for (let r = 0; r + 1 < rows; r++) {
     for (let c = 0; c + 1 < columns; c++) {
       const o = r * columns + c
-      const v = [data[o], data[o + 1], data[o + columns + 1], data[o + columns]]
-      const sides = SIDES[v.reduce((sum, value, k) => sum + (value > level ? 1 << k : 0), 0)]
+      const v = [data[o]!, data[o + 1]!, data[o + columns + 1]!, data[o + columns]!]
+      const sides = SIDES[v.reduce((sum, value, k) => sum + (value > level ? 1 << k : 0), 0)]!
       for (const side of sides) {
-        const t = (level - v[side]) / (v[(side + 1) % 4] - v[side])
+        const t = (level - v[side]!) / (v[(side + 1) % 4]! - v[side]!)
         at[0] = side === 0 ? t : side === 1 ? 1 : side === 2 ? 1 - t : 0
         at[1] = side === 0 ? 0 : side === 1 ? t : side === 2 ? 1 : 1 - t
         out.push((c + 0.5 + at[0]) / columns, (r + 0.5 + at[1]) / rows)

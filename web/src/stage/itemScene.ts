@@ -98,7 +98,7 @@ export class ItemScene {
     this.above.up.set(0, 0, -1)
     this.above.lookAt(0, 0, 0)
     this.above.updateProjectionMatrix()
-    this.show(this.states[0])
+    this.show(this.states[0]!)
   }
 
   /** Show one state: a LOD, or the billboard. */

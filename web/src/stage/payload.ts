@@ -42,10 +42,10 @@ export function gather(sets: Plants[], keep: (p: Plants, k: number) => boolean):
   }
   let at = 0
   sets.forEach((p, s) => {
-    for (const k of picks[s]) {
+    for (const k of picks[s]!) {
       all.form.set(p.form.subarray(k * STRIDE, (k + 1) * STRIDE), at * STRIDE)
-      all.id[at] = p.id[k]
-      all.item[at] = p.item[k]
+      all.id[at] = p.id[k]!
+      all.item[at] = p.item[k]!
       at++
     }
   })
@@ -62,10 +62,16 @@ export const bytesOf = (base64: string): ArrayBuffer =>
 
 export function placesOf(bytes: ArrayBuffer): Places {
   const [n, m] = new Uint32Array(bytes, 0, 2)
-  return { came: new Float32Array(bytes, 8, 2 * n), went: new Float32Array(bytes, 8 + 8 * n, 2 * m) }
+  return { came: new Float32Array(bytes, 8, 2 * n!), went: new Float32Array(bytes, 8 + 8 * n!, 2 * m!) }
+}
+
+/** The first two numbers of 16 bits: a raster's rows and columns. */
+export function shorts(bytes: ArrayBuffer): [number, number] {
+  const [rows, columns] = new Uint16Array(bytes, 0, 2)
+  return [rows!, columns!]
 }
 
 export function rasterOf(bytes: ArrayBuffer): Raster {
-  const [rows, columns] = new Uint16Array(bytes, 0, 2)
+  const [rows, columns] = shorts(bytes)
   return { data: new Uint8Array(bytes, 4), columns, rows }
 }

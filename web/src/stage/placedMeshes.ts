@@ -105,7 +105,7 @@ interface Shown {
   /** Metres from the eye to which it casts shadow. */
   shadow: number
   /** x0, y0, z0, x1, y1, z1 in m. */
-  box: number[]
+  box: [number, number, number, number, number, number]
 }
 
 /** Meshes placed in the level, as the eye sees them. */
@@ -239,7 +239,7 @@ function letGo(object: THREE.Object3D): void {
     if (!(child instanceof THREE.Mesh)) return
     child.geometry.dispose()
     for (const material of [child.material].flat() as THREE.Material[]) {
-      if (material instanceof THREE.ShaderMaterial) material.uniforms.uTexture.value?.dispose()
+      if (material instanceof THREE.ShaderMaterial) material.uniforms.uTexture!.value?.dispose()
       material.dispose()
     }
   })

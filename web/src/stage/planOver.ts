@@ -88,7 +88,7 @@ export class PlanOver {
 
   /** Draw a frame: what is kept, and marks and brush over it; a CSS pixel is so many metres. */
   render(camera: THREE.Camera, pixel: number): void {
-    for (const mesh of [this.came, this.went, this.brush]) mesh.material.uniforms.uPixel.value = pixel
+    for (const mesh of [this.came, this.went, this.brush]) mesh.material.uniforms.uPixel!.value = pixel
     this.renderer.render(this.scene, camera)
   }
 
@@ -96,8 +96,8 @@ export class PlanOver {
   setBrush(brush: BrushReach | null, ink: readonly [number, number, number]): void {
     const { uBrush, uBrushInk } = this.brush.material.uniforms
     this.brush.visible = brush !== null
-    if (brush) uBrush.value.set(brush.x, brush.z, brush.radius, brush.soft)
-    uBrushInk.value.set(...ink)
+    if (brush) uBrush!.value.set(brush.x, brush.z, brush.radius, brush.soft)
+    uBrushInk!.value.set(...ink)
   }
 
   /** Symbols for plants that a draft would bring (a ring) or take (a cross), over all others. */
@@ -134,7 +134,8 @@ export class PlanOver {
     ] as const) {
       const size = places.length > 2 * MANY_MARKS ? 0.6 : 1
       const plants = new Float32Array((places.length / 2) * 3)
-      for (let k = 0; k < places.length / 2; k++) plants.set([places[2 * k], places[2 * k + 1], size], 3 * k)
+      for (let k = 0; k < places.length / 2; k++)
+        plants.set([places[2 * k]!, places[2 * k + 1]!, size], 3 * k)
       mesh.geometry.dispose()
       mesh.geometry = symbolGeometry(plants)
       mesh.visible = plants.length > 0

@@ -22,7 +22,7 @@ const INKS: Record<string, [string, string]> = {
 
 /** The ink and the wash a stand's symbols are drawn in. */
 function inksOf(stand: Stand): THREE.Vector3[] {
-  const pair = stand.colour ? [stand.colour, stand.colour] : (INKS[stand.stratum] ?? INKS.Field)
+  const pair = stand.colour ? [stand.colour, stand.colour] : (INKS[stand.stratum] ?? INKS.Field!)
   return pair.map((c, k) => {
     const rgb = new THREE.Color(c).convertLinearToSRGB()
     return stand.colour && k
@@ -51,7 +51,7 @@ const READABLE = 8
  * a pixel.
  */
 export const contourInterval = (slope: number, pixel: number): number =>
-  ROUND.find((r) => r >= slope * pixel * READABLE) ?? ROUND[ROUND.length - 1]
+  ROUND.find((r) => r >= slope * pixel * READABLE) ?? ROUND[ROUND.length - 1]!
 
 /** The ground's mean slope, metres up for each along, from a sample of it. */
 function meanSlope(ground: Ground): number {
@@ -210,7 +210,7 @@ export class PlanView {
       depthTest: false,
       uniforms: {
         uRadius: { value: 1 },
-        uPixel: this.groundUniforms.uPixel,
+        uPixel: this.groundUniforms.uPixel!,
         uInk: { value: ink },
         uWash: { value: wash },
         uGhost: { value: 0 },
@@ -238,7 +238,7 @@ export class PlanView {
     for (const sp of this.store.stands.values()) {
       const s = this.symbolsOf(sp.stand)
       s.mesh.visible = !this.hidden.has(sp.stand.id) && !sp.stand.sward
-      s.mesh.material.uniforms.uGhost.value = this.ghosts.has(sp.stand.id) ? 0.78 : 0
+      s.mesh.material.uniforms.uGhost!.value = this.ghosts.has(sp.stand.id) ? 0.78 : 0
       if (!s.mesh.visible || s.revision === sp.changes) {
         s.mesh.visible &&= !s.empty
         continue
@@ -251,9 +251,9 @@ export class PlanView {
       for (const cell of sp.cells.values()) {
         const { form, count } = cell.plants
         for (let k = 0, o = 0; k < count; k++, o += STRIDE, to += 3) {
-          places[to] = form[o]
-          places[to + 1] = form[o + 2]
-          places[to + 2] = form[o + 7]
+          places[to] = form[o]!
+          places[to + 1] = form[o + 2]!
+          places[to + 2] = form[o + 7]!
         }
       }
       if (!this.cover.covers.has(sp.stand.id)) this.hatching.put(sp.stand, places, this.crown(sp.stand))
@@ -261,9 +261,9 @@ export class PlanView {
       s.mesh.geometry = symbolGeometry(places)
       s.empty = !places.length
       const [ink, wash] = inksOf(sp.stand)
-      Object.assign(s.mesh.material.uniforms.uInk, { value: ink })
-      Object.assign(s.mesh.material.uniforms.uWash, { value: wash })
-      s.mesh.material.uniforms.uRadius.value = this.crown(sp.stand)
+      Object.assign(s.mesh.material.uniforms.uInk!, { value: ink })
+      Object.assign(s.mesh.material.uniforms.uWash!, { value: wash })
+      s.mesh.material.uniforms.uRadius!.value = this.crown(sp.stand)
       s.mesh.visible = !s.empty
     }
   }
@@ -277,35 +277,35 @@ export class PlanView {
   /** Draw ground and plants; the symbols of stands whose plants have changed are gathered again. */
   private renderUnder(): void {
     this.fill()
-    const [w, h] = this.size.map((s) => (s / 2) * this.pixel)
+    const [w, h] = [(this.size[0] / 2) * this.pixel, (this.size[1] / 2) * this.pixel]
     Object.assign(this.camera, { left: -w, right: w, top: h, bottom: -h, near: -10, far: 2000 })
     this.camera.position.set(this.centre[0], 1000, this.centre[1])
     this.camera.up.set(0, 0, -1)
     this.camera.lookAt(this.centre[0], 0, this.centre[1])
     this.camera.updateProjectionMatrix()
     this.sheet.material = this.materials.now
-    this.groundUniforms.uPixel.value = this.pixel
+    this.groundUniforms.uPixel!.value = this.pixel
     const apart = contourInterval(this.slope, this.pixel)
-    this.groundUniforms.uInterval.value.set(apart, apart * 5)
+    this.groundUniforms.uInterval!.value.set(apart, apart * 5)
     const hatched = new Map<number, number>()
     for (const [id, s] of this.symbols) {
       const u = s.mesh.material.uniforms
-      const apart = THREE.MathUtils.smoothstep((2 * u.uRadius.value) / this.pixel, ...SEPARATE_FROM)
+      const apart = THREE.MathUtils.smoothstep((2 * u.uRadius!.value) / this.pixel, ...SEPARATE_FROM)
       const shown = !this.hidden.has(id) && !this.store.stands.get(id)?.stand.sward
-      hatched.set(id, shown ? (1 - apart) * (1 - u.uGhost.value) : 0)
-      u.uShown.value = apart
+      hatched.set(id, shown ? (1 - apart) * (1 - u.uGhost!.value) : 0)
+      u.uShown!.value = apart
       s.mesh.visible &&= apart > 0
     }
     this.hatching.show(
       (id) => hatched.get(id) ?? 0,
-      (stand) => inksOf(stand)[0],
+      (stand) => inksOf(stand)[0]!,
     )
     this.over.keep(this.scene, this.camera)
   }
 
   setWaters(atmosphere: Atmosphere): void {
     for (const [name, { value }] of Object.entries(waterUniforms(atmosphere)))
-      this.groundUniforms[name].value = value
+      this.groundUniforms[name]!.value = value
   }
 
   dispose(): void {

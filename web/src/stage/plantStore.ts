@@ -40,10 +40,10 @@ export class StandPlants {
   private boxOf(p: Plants): Float64Array {
     const box = new Float64Array([Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity])
     for (let k = 0, o = 0; k < p.count; k++, o += STRIDE) {
-      const reach = this.bounds[p.item[k]] * Math.max(p.form[o + 7], p.form[o + 8])
+      const reach = this.bounds[p.item[k]!]! * Math.max(p.form[o + 7]!, p.form[o + 8]!)
       for (let c = 0; c < 3; c++) {
-        box[c] = Math.min(box[c], p.form[o + c] - reach)
-        box[c + 3] = Math.max(box[c + 3], p.form[o + c] + reach)
+        box[c] = Math.min(box[c]!, p.form[o + c]! - reach)
+        box[c + 3] = Math.max(box[c + 3]!, p.form[o + c]! + reach)
       }
     }
     return box
@@ -51,7 +51,7 @@ export class StandPlants {
 
   private cellOf(plants: Plants, revision: number): Cell {
     let largest = 0
-    for (let k = 0, o = 8; k < plants.count; k++, o += STRIDE) largest = Math.max(largest, plants.form[o])
+    for (let k = 0, o = 8; k < plants.count; k++, o += STRIDE) largest = Math.max(largest, plants.form[o]!)
     return { plants, box: this.boxOf(plants), largest, revision }
   }
 
@@ -80,7 +80,7 @@ export class StandPlants {
       }
       const [row, col] = [Math.floor(key / 65536), key % 65536]
       const inside = (p: Plants, k: number) =>
-        Math.floor(p.form[k * STRIDE] / side) === col && Math.floor(p.form[k * STRIDE + 2] / side) === row
+        Math.floor(p.form[k * STRIDE]! / side) === col && Math.floor(p.form[k * STRIDE + 2]! / side) === row
       const plants = gather(
         members.map((m) => m.plants),
         inside,
@@ -104,9 +104,9 @@ export class StandPlants {
     const row0 = Math.floor(index / columns) * per
     const lists: number[][] = Array.from({ length: per * per }, () => [])
     for (let k = 0, o = 0; k < plants.count; k++, o += STRIDE) {
-      const c = Math.min(Math.max(Math.floor(plants.form[o] / CELL) - col0, 0), per - 1)
-      const r = Math.min(Math.max(Math.floor(plants.form[o + 2] / CELL) - row0, 0), per - 1)
-      lists[r * per + c].push(k)
+      const c = Math.min(Math.max(Math.floor(plants.form[o]! / CELL) - col0, 0), per - 1)
+      const r = Math.min(Math.max(Math.floor(plants.form[o + 2]! / CELL) - row0, 0), per - 1)
+      lists[r * per + c]!.push(k)
     }
     const ids = lists.map((list, n) => {
       const at = (row0 + Math.floor(n / per)) * 4096 + col0 + (n % per)
@@ -120,8 +120,8 @@ export class StandPlants {
   /** Put other plants into a box of level metres, in place of what stands there. */
   replace(x0: number, z0: number, x1: number, z1: number, plants: Plants): void {
     const inBox = (p: Plants, k: number) => {
-      const x = p.form[k * STRIDE]
-      const z = p.form[k * STRIDE + 2]
+      const x = p.form[k * STRIDE]!
+      const z = p.form[k * STRIDE + 2]!
       return x >= x0 && x < x1 && z >= z0 && z < z1
     }
     for (let row = Math.floor(z0 / CELL); row * CELL < z1; row++) {
@@ -130,7 +130,7 @@ export class StandPlants {
         if (!this.loaded(col, row)) continue
         const old = this.cells.get(at)?.plants
         const here = (p: Plants, k: number) =>
-          Math.floor(p.form[k * STRIDE] / CELL) === col && Math.floor(p.form[k * STRIDE + 2] / CELL) === row
+          Math.floor(p.form[k * STRIDE]! / CELL) === col && Math.floor(p.form[k * STRIDE + 2]! / CELL) === row
         this.put(
           at,
           gather(old ? [old, plants] : [plants], (p, k) => (p === plants ? here(p, k) : !inBox(p, k))),
@@ -142,7 +142,7 @@ export class StandPlants {
   /** Those of its plants that have one of some ids. */
   ofIds(ids: Set<bigint>): Plants {
     const sets = [...this.cells.values()].map((c) => c.plants)
-    return gather(sets, (p, k) => ids.has(p.id[k]))
+    return gather(sets, (p, k) => ids.has(p.id[k]!))
   }
 
   /** Put plants in place of those of some ids, wherever they stand. */
@@ -151,11 +151,11 @@ export class StandPlants {
       if (old.id.some((id) => ids.has(id)))
         this.put(
           at,
-          gather([old], (p, k) => !ids.has(p.id[k])),
+          gather([old], (p, k) => !ids.has(p.id[k]!)),
         )
     const cells = new Map<number, Set<number>>()
     for (let k = 0, o = 0; k < plants.count; k++, o += STRIDE) {
-      const at = Math.floor(plants.form[o + 2] / CELL) * 4096 + Math.floor(plants.form[o] / CELL)
+      const at = Math.floor(plants.form[o + 2]! / CELL) * 4096 + Math.floor(plants.form[o]! / CELL)
       cells.set(at, (cells.get(at) ?? new Set()).add(k))
     }
     for (const [at, chosen] of cells) {
@@ -225,7 +225,7 @@ export class PlantStore {
   private fetching = new Set<string>()
   private eye: [number, number] = [0, 0]
   private failed = new Map<string, number>()
-  private plan: { box: number[]; apart: (stand: Stand) => boolean } | null = null
+  private plan: { box: [number, number, number, number]; apart: (stand: Stand) => boolean } | null = null
 
   constructor(
     private readonly slug: string,
@@ -265,7 +265,7 @@ export class PlantStore {
       stand.items.map((slug) => this.stock.get(slug)?.bound ?? 1),
       (this.ghosts += 2),
     )
-    const index = Math.floor(form[2] / size) * columns + Math.floor(form[0] / size)
+    const index = Math.floor(form[2]! / size) * columns + Math.floor(form[0]! / size)
     this.ghost.place(index, 'ghost', {
       count: 1,
       form: Float32Array.from(form),
@@ -281,7 +281,7 @@ export class PlantStore {
   }
 
   /** What the plan shows: sheets of wide levels come where their plants can be distinguished there. */
-  setPlan(box: number[], apart: (stand: Stand) => boolean): void {
+  setPlan(box: [number, number, number, number], apart: (stand: Stand) => boolean): void {
     this.plan = { box, apart }
     this.pump()
   }

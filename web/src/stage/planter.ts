@@ -66,10 +66,10 @@ function leftOf(item: ItemMeshes, by: Drawing): Drawn {
 function fadeOf(st: States, k: number, half: number, to = new THREE.Vector4()): THREE.Vector4 {
   const last = k === st.start.length - 1
   return to.set(
-    st.start[k] > 0 ? st.start[k] - half : -1,
-    st.start[k] + half,
-    last ? st.end[k] - 2 * half : st.end[k] - half,
-    last ? st.end[k] : st.end[k] + half,
+    st.start[k]! > 0 ? st.start[k]! - half : -1,
+    st.start[k]! + half,
+    last ? st.end[k]! - 2 * half : st.end[k]! - half,
+    last ? st.end[k]! : st.end[k]! + half,
   )
 }
 
@@ -178,12 +178,12 @@ export class Planter {
     if (!wind) return
     const tint = new THREE.Color(wind.tint)
     this.windUniforms.uWindTint.value.set(tint.r, tint.g, tint.b, wind.tinting ?? 0)
-    this.windUniforms.uWind.value.set(...wayOf(wind), BEND * wind.strength!, wind.wavelength!)
-    this.windUniforms.uGusts.value.set(gustsOf(wind), 0, wind.turbulence!, 0)
+    this.windUniforms.uWind.value.set(...wayOf(wind), BEND * wind.strength, wind.wavelength)
+    this.windUniforms.uGusts.value.set(gustsOf(wind), 0, wind.turbulence, 0)
   }
   /** What is seen at a time in s. */
   blow(time: number): void {
-    if (this.wind) this.windUniforms.uGusts.value.y = (time / this.wind.loop!) % 1
+    if (this.wind) this.windUniforms.uGusts.value.y = (time / this.wind.loop) % 1
   }
 
   private distancesOf(stand: Stand, by: Drawing): Distances {
@@ -213,7 +213,7 @@ export class Planter {
     const make = (shadow: boolean) =>
       items.map((left, m) =>
         left.states.map((parts, k) =>
-          parts.map((part) => this.material(part, stand, sts[m], k, distances, left.item, shadow, receives)),
+          parts.map((part) => this.material(part, stand, sts[m]!, k, distances, left.item, shadow, receives)),
         ),
       )
     const look = {
@@ -237,7 +237,7 @@ export class Planter {
     look.colour.forEach((byState, m) =>
       byState.forEach((parts, k) =>
         parts.forEach((p) =>
-          fadeOf(look.states[m], k, look.distances.fade / 2, p.uniforms.uFade.value as THREE.Vector4),
+          fadeOf(look.states[m]!, k, look.distances.fade / 2, p.uniforms.uFade!.value as THREE.Vector4),
         ),
       ),
     )
@@ -259,8 +259,8 @@ export class Planter {
     const sides = planes(view)
     const far: number[] = []
     trees.forEach((sp, n) => {
-      const look = looks[n]
-      const hide = look.states.map((st) => (st.start.length > 1 ? st.hide[0] : 0))
+      const look = looks[n]!
+      const hide = look.states.map((st) => (st.start.length > 1 ? st.hide[0]! : 0))
       const most = Math.max(...hide)
       for (const cell of sp.drawn(by.cell).values()) {
         const reach = most * (look.distances.by_size ? cell.largest : 1)
@@ -268,14 +268,14 @@ export class Planter {
         if (!boxVisible(sides, cell.box)) continue
         const { form, item, count } = cell.plants
         for (let k = 0, o = 0; k < count; k++, o += STRIDE) {
-          const away = Math.hypot(form[o] - view.x, form[o + 1] - view.y, form[o + 2] - view.z)
-          const d = look.distances.by_size ? away / form[o + 8] : away
-          if (away < this.clear && d < hide[item[k]]) far.push(d)
+          const away = Math.hypot(form[o]! - view.x, form[o + 1]! - view.y, form[o + 2]! - view.z)
+          const d = look.distances.by_size ? away / form[o + 8]! : away
+          if (away < this.clear && d < hide[item[k]!]!) far.push(d)
         }
       }
     })
     if (far.length <= by.full_meshes) return
-    this.full = far.sort((a, b) => a - b)[by.full_meshes]
+    this.full = far.sort((a, b) => a - b)[by.full_meshes]!
     looks.forEach((look) => this.setFull(look, this.full))
   }
 
@@ -363,7 +363,7 @@ export class Planter {
       if (this.hidden.has(stand.id)) continue
       const look = this.lookOf(stand, by)
       if (!shadow)
-        for (const m of look.colour.flat(2)) m.uniforms.uGhost.value = this.ghosts.has(stand.id) ? 1 : 0
+        for (const m of look.colour.flat(2)) m.uniforms.uGhost!.value = this.ghosts.has(stand.id) ? 1 : 0
       const reach = shadow ? look.distances.shadow : look.distances.gone
       if (reach <= 0) continue
       for (const [at, cell] of sp.drawn(by.cell)) {
@@ -399,18 +399,20 @@ export class Planter {
     const low = new Uint32Array(id.buffer, id.byteOffset, 2 * count)
     const picks = look.states.map((st) => st.start.map(() => [] as number[]))
     for (let k = 0, o = 0; k < count; k++, o += STRIDE) {
-      if (share < 1 && rank(low[2 * k]) >= share) continue
-      const away = Math.hypot(form[o] - view.x, form[o + 1] - view.y, form[o + 2] - view.z)
-      const far = look.distances.by_size ? away / form[o + 8] : away
+      if (share < 1 && rank(low[2 * k]!) >= share) continue
+      const away = Math.hypot(form[o]! - view.x, form[o + 1]! - view.y, form[o + 2]! - view.z)
+      const far = look.distances.by_size ? away / form[o + 8]! : away
       if ((shadow ? away : far) >= reach || away >= this.clear) continue
-      const st = look.states[item[k]]
-      const mine = picks[item[k]]
-      const solid = look.items[item[k]].item.castsShadow ? look.items[item[k]].lods : 0
+      const st = look.states[item[k]!]!
+      const mine = picks[item[k]!]!
+      const solid = look.items[item[k]!]!.item.castsShadow ? look.items[item[k]!]!.lods : 0
       for (let s = 0; s < st.start.length; s++) {
         if (
-          shadow ? s < solid && far >= st.start[s] && far < st.end[s] : far >= st.show[s] && far < st.hide[s]
+          shadow
+            ? s < solid && far >= st.start[s]! && far < st.end[s]!
+            : far >= st.show[s]! && far < st.hide[s]!
         )
-          mine[s].push(o)
+          mine[s]!.push(o)
       }
     }
     let drawn = 0
@@ -418,11 +420,11 @@ export class Planter {
       byState.forEach((offsets, s) => {
         if (!offsets.length) return
         drawn += offsets.length
-        const parts = look.items[m].states[s]
+        const parts = look.items[m]!.states[s]!
         const batch = this.batch(
           `${key}/${m}/${s}`,
           parts,
-          (shadow ? look.shadow : look.colour)[m][s],
+          (shadow ? look.shadow : look.colour)[m]![s]!,
           scene,
           offsets.length,
         )
@@ -431,7 +433,7 @@ export class Planter {
         const stamp = `${cell.revision}/${offsets.length}/${sum}`
         if (batch.stamp !== stamp) {
           let to = 0
-          for (const o of offsets) for (let c = 0; c < STRIDE; c++) batch.array[to++] = form[o + c]
+          for (const o of offsets) for (let c = 0; c < STRIDE; c++) batch.array[to++] = form[o + c]!
           batch.buffer.clearUpdateRanges()
           batch.buffer.addUpdateRange(0, to)
           batch.buffer.needsUpdate = true
@@ -453,7 +455,7 @@ export class Planter {
 }
 
 function boxFar(box: Float64Array, view: View): number {
-  const dx = Math.max(box[0] - view.x, 0, view.x - box[3])
-  const dz = Math.max(box[2] - view.z, 0, view.z - box[5])
+  const dx = Math.max(box[0]! - view.x, 0, view.x - box[3]!)
+  const dz = Math.max(box[2]! - view.z, 0, view.z - box[5]!)
   return Math.hypot(dx, dz)
 }

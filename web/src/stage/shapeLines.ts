@@ -43,8 +43,8 @@ export class ShapeLines {
     const out: number[] = []
     const put = (x: number, z: number) => out.push(x, (y ?? this.ground.heightAt(x, z)) + ABOVE, z)
     for (let k = 0; k < points.length - (closed ? 0 : 1); k++) {
-      const [x0, z0] = points[k]
-      const [x1, z1] = points[(k + 1) % points.length]
+      const [x0, z0] = points[k]!
+      const [x1, z1] = points[(k + 1) % points.length]!
       const n = Math.max(1, Math.min(Math.ceil(Math.hypot(x1 - x0, z1 - z0) / STEP), 2000))
       for (let i = 0; i < n; i++) {
         put(x0 + ((x1 - x0) * i) / n, z0 + ((z1 - z0) * i) / n)

@@ -6,6 +6,6 @@ const MARK = '?'
 
 export const isSure = (key: string): boolean => !key.includes(MARK)
 /** The key that a sheet had when it was sure. */
-export const sureOf = (key: string): string => key.split(MARK)[0]
+export const sureOf = (key: string): string => key.split(MARK)[0]!
 /** The key of a sheet that may have changed with a version of the level. */
 export const unsure = (key: string, version: number): string => key && `${sureOf(key)}${MARK}${version}`

@@ -106,7 +106,7 @@ export class Stage {
     this.sun = sunOf(level.atmosphere)
     this.store = new PlantStore(level.slug, items, () => this.plantsCame())
     this.eye = new EyeView(eyeCanvas, ground, level, textures, this.store, stock)
-    const crown = (stand: Stand) => items.get(stand.settings.mix[0].item)?.crown ?? 1
+    const crown = (stand: Stand) => items.get(stand.settings.mix[0]!.item)?.crown ?? 1
     this.carried = new Carried(level.slug, this.store, () => this.plantsChanged())
     this.cover = new CoverStore(level.slug, ground.width, ground.length, () => this.touchPlan())
     this.plan = new PlanView(planCanvas, ground, level, textures, this.store, crown, this.cover)
@@ -190,8 +190,8 @@ export class Stage {
     const ink: [number, number, number] = takes ? [0.5, 0.13, 0.1] : [0.16, 0.32, 0.1]
     const u = this.eye.groundUniforms
     const over = brush?.on
-    u.uBrush.value.set(brush?.x ?? 0, brush?.z ?? 0, over ? 0 : (brush?.radius ?? 0), brush?.soft ?? 0)
-    u.uBrushInk.value.set(...ink)
+    u.uBrush!.value.set(brush?.x ?? 0, brush?.z ?? 0, over ? 0 : (brush?.radius ?? 0), brush?.soft ?? 0)
+    u.uBrushInk!.value.set(...ink)
     this.eye.placed.setReach(over ? { ...brush, at: [brush.x, over[1], brush.z], on: over, ink } : null)
     this.plan.over.setBrush(brush, ink)
     this.brushAt = performance.now()
@@ -204,8 +204,8 @@ export class Stage {
   setCursor(at: [number, number] | null): void {
     if (this.eyeCost >= SLOW_MS) return
     const u = this.eye.groundUniforms
-    u.uBrush.value.set(at?.[0] ?? 0, at?.[1] ?? 0, at ? 0.9 : 0, 0)
-    u.uBrushInk.value.set(0.2, 0.27, 0.4)
+    u.uBrush!.value.set(at?.[0] ?? 0, at?.[1] ?? 0, at ? 0.9 : 0, 0)
+    u.uBrushInk!.value.set(0.2, 0.27, 0.4)
     this.dirty.eye = true
   }
 
@@ -213,10 +213,10 @@ export class Stage {
   setOverlay(raster: Raster | null): void {
     for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
       if (raster) {
-        u.uOverlay.value.dispose()
-        u.uOverlay.value = rasterTexture(raster.data, raster.columns, raster.rows)
+        u.uOverlay!.value.dispose()
+        u.uOverlay!.value = rasterTexture(raster.data, raster.columns, raster.rows)
       }
-      u.uOverlayOn.value = raster ? 1 : 0
+      u.uOverlayOn!.value = raster ? 1 : 0
     }
     this.dirty = { eye: true, plan: true, over: true }
   }
@@ -225,10 +225,10 @@ export class Stage {
   setSheet(raster: Raster | null): void {
     for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
       if (raster) {
-        u.uSheet.value.dispose()
-        u.uSheet.value = washTexture(raster.data, raster.columns, raster.rows)
+        u.uSheet!.value.dispose()
+        u.uSheet!.value = washTexture(raster.data, raster.columns, raster.rows)
       }
-      u.uSheetOn.value = raster ? 1 : 0
+      u.uSheetOn!.value = raster ? 1 : 0
     }
     this.dirty = { eye: true, plan: true, over: true }
   }
@@ -316,9 +316,9 @@ export class Stage {
   /** The density of a sward, drawn as ticks in plan. */
   setSward(raster: Raster | null): void {
     const u = this.plan.groundUniforms
-    u.uSward.value?.dispose()
-    u.uSward.value = raster ? rasterTexture(raster.data, raster.columns, raster.rows) : null
-    u.uSwardOn.value = raster ? 1 : 0
+    u.uSward!.value?.dispose()
+    u.uSward!.value = raster ? rasterTexture(raster.data, raster.columns, raster.rows) : null
+    u.uSwardOn!.value = raster ? 1 : 0
     this.dirty.plan = true
   }
 

@@ -32,7 +32,7 @@ function tileOf(ground: Ground, col: number, row: number): { tile: Tile; rim: nu
   let high = -Infinity
   for (let j = 0; j < side; j++)
     for (let i = 0; i < side; i++) {
-      const v = h[Math.min(row + j, rows) * (columns + 1) + Math.min(col + i, columns)]
+      const v = h[Math.min(row + j, rows) * (columns + 1) + Math.min(col + i, columns)]!
       own[j * side + i] = v
       low = Math.min(low, v)
       high = Math.max(high, v)
@@ -47,9 +47,9 @@ function tileOf(ground: Ground, col: number, row: number): { tile: Tile; rim: nu
         const u = Math.min(i - (i % step), TILE - step)
         const s = (i - u) / step
         const k = v * side + u
-        const top = own[k] * (1 - s) + own[k + step] * s
-        const below = own[k + step * side] * (1 - s) + own[k + step * side + step] * s
-        const off = Math.abs(own[j * side + i] - (top * (1 - t) + below * t))
+        const top = own[k]! * (1 - s) + own[k + step]! * s
+        const below = own[k + step * side]! * (1 - s) + own[k + step * side + step]! * s
+        const off = Math.abs(own[j * side + i]! - (top * (1 - t) + below * t))
         sum += off * off
         if (step === 8 && (i === 0 || j === 0 || i === TILE || j === TILE)) rim = Math.max(rim, off)
       }
@@ -105,7 +105,7 @@ export class Terrain {
     // A skirt hangs down as far as the coarsest grid departs from the ground along the tiles' rims.
     const skirt = Math.max(SKIRT, 1.1 * Math.max(...made.map((m) => m.rim)))
     this.tiles = made.map((m) => m.tile)
-    for (const tile of this.tiles) tile.box[1] -= skirt
+    for (const tile of this.tiles) tile.box[1]! -= skirt
     this.materials = new GroundMaterials({
       vertexShader: GROUND_VERTEX,
       fragmentShader: GROUND_FRAGMENT,
@@ -133,21 +133,21 @@ export class Terrain {
     for (const tile of this.tiles) {
       const { box } = tile
       if (!boxVisible(sides, box)) continue
-      const dx = Math.max(box[0] - view.x, 0, view.x - box[3])
-      const dy = Math.max(box[1] - view.y, 0, view.y - box[4])
-      const dz = Math.max(box[2] - view.z, 0, view.z - box[5])
+      const dx = Math.max(box[0]! - view.x, 0, view.x - box[3]!)
+      const dy = Math.max(box[1]! - view.y, 0, view.y - box[4]!)
+      const dz = Math.max(box[2]! - view.z, 0, view.z - box[5]!)
       seen.push({ tile, far: Math.hypot(dx, dy, dz) })
     }
     // Near tiles first, so that what they hide is not shaded.
     for (const { tile, far } of seen.sort((a, b) => a.far - b.far)) {
       let lod = STEPS.length - 1
-      while (lod > 0 && tile.error[lod] > far * allowed) lod--
-      this.meshes[lod].offsets.setXY(counts[lod]++, tile.col, tile.row)
+      while (lod > 0 && tile.error[lod]! > far * allowed) lod--
+      this.meshes[lod]!.offsets.setXY(counts[lod]!++, tile.col, tile.row)
     }
     this.meshes.forEach(({ geometry, offsets, mesh }, k) => {
-      geometry.instanceCount = counts[k]
+      geometry.instanceCount = counts[k]!
       mesh.material = this.materials.now
-      mesh.visible = counts[k] > 0
+      mesh.visible = counts[k]! > 0
       offsets.needsUpdate = true
     })
   }

@@ -254,7 +254,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         aria-label="Things that were found"
       >
         <li v-for="t in things.filter((t) => !t.refused)" :key="t.id">
-          <v-checkbox v-if="choices[t.id]" v-model="choices[t.id].keep" :aria-label="`Keep ${t.name}`" />
+          <v-checkbox v-if="choices[t.id]" v-model="choices[t.id]!.keep" :aria-label="`Keep ${t.name}`" />
           <v-btn
             variant="text"
             class="thing"
@@ -282,21 +282,21 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
       />
       <div v-if="choices[thing.id]" class="about" :data-test="`thing-${thing.name}`">
         <v-text-field
-          v-model="choices[thing.id].name"
+          v-model="choices[thing.id]!.name"
           label="Name"
           hide-details
           :data-test="`thing-name-${thing.name}`"
         />
         <div class="two">
           <v-combobox
-            v-model="choices[thing.id].group"
+            v-model="choices[thing.id]!.group"
             :items="shelf.groups"
             label="Group"
             maxlength="40"
             hide-details
           />
           <v-combobox
-            v-model="choices[thing.id].tags"
+            v-model="choices[thing.id]!.tags"
             :items="shelf.tags"
             multiple
             chips
@@ -305,7 +305,11 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
             hide-details
           />
         </div>
-        <v-text-field v-model="choices[thing.id].note" label="Where it came from, its licence" hide-details />
+        <v-text-field
+          v-model="choices[thing.id]!.note"
+          label="Where it came from, its licence"
+          hide-details
+        />
         <div v-if="source === 'meshes'" class="two">
           <p class="number">
             {{ metres(thing.height) }} tall<template v-if="thing.unit !== 'm'"

@@ -181,7 +181,7 @@ function size(keepHeight: boolean) {
               <tr v-for="v in l.views" :key="v.name">
                 <td>{{ v.name }}</td>
                 <td v-for="line in LINES" :key="line.name" class="n">
-                  {{ signed(amount(line.name, v.change[line.name]), v.change[line.name]) }}
+                  {{ signed(amount(line.name, v.change[line.name]!), v.change[line.name]!) }}
                 </td>
               </tr>
             </tbody>

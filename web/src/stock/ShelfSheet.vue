@@ -14,7 +14,7 @@ const emit = defineEmits<{ take: [slug: string] }>()
 const bringing = ref(false)
 async function brought(slugs: string[]) {
   await shelf.load()
-  if (slugs.length) chosen.value = slugs[0]
+  if (slugs.length) chosen.value = slugs[0]!
 }
 const shelf = useShelf()
 const store = useLevel()

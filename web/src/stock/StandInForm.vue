@@ -17,7 +17,7 @@ const name = ref('')
 const group = ref<Group>('tree')
 const height = ref(6)
 const width = ref(3)
-const colour = ref(INKS[0])
+const colour = ref(INKS[0]!)
 const { trouble, busy, attempt } = useAttempt()
 const put = () =>
   attempt(async () => {

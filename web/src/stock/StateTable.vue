@@ -23,7 +23,7 @@ const ROWS: [string, string, (s: State, k: number) => string][] = [
   [
     'Covers',
     'The area that it covers, seen from the side',
-    (s) => `${s.covered!.toFixed(s.covered! < 1 ? 2 : 1)} m²`,
+    (s) => `${s.covered.toFixed(s.covered < 1 ? 2 : 1)} m²`,
   ],
   [
     'Overdraw',

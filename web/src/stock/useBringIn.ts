@@ -52,11 +52,11 @@ export function useBringIn(source: () => Source) {
     for (const t of next.things)
       choices.value[t.id] ??= {
         keep: !t.refused,
-        name: t.name[0].toUpperCase() + t.name.slice(1),
+        name: t.name[0]!.toUpperCase() + t.name.slice(1),
         group:
           source() === 'pictures'
             ? 'grass and herbs'
-            : !t.states[0].overdraw && t.height < 2.5 * t.crown
+            : !t.states[0]!.overdraw && t.height < 2.5 * t.crown
               ? 'rock'
               : t.height > 3
                 ? 'tree'
@@ -116,7 +116,7 @@ export function useBringIn(source: () => Source) {
     )
     if (next.state === 'done' && named.length === next.things.length)
       next.things.forEach(
-        (t, k) => (choices.value[t.id] ??= { ...named[k], keep: named[k].keep && !t.refused }),
+        (t, k) => (choices.value[t.id] ??= { ...named[k]!, keep: named[k]!.keep && !t.refused }),
       )
     take(next)
   }
@@ -137,7 +137,7 @@ export function useBringIn(source: () => Source) {
   async function keep(): Promise<string[] | null> {
     try {
       const things = wanted.value.map((t) => {
-        const { name, group, tags, note } = choices.value[t.id]
+        const { name, group, tags, note } = choices.value[t.id]!
         return { id: t.id, name, group, tags, note }
       })
       return (
