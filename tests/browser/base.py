@@ -111,15 +111,18 @@ class BrowserCase(SimpleTestCase):
                 flush=True,
             )
 
-    def page_of(self, name: str, width: int = 900, height: int = 560, views: str = "plan") -> Page:
-        """A signed-in page with small views, of which some are shown, so that software drawing keeps up;
-        errors of the page fail the test."""
+    def page_of(
+        self, name: str, width: int = 900, height: int = 560, views: str = "plan", scale: float = 0.5
+    ) -> Page:
+        """A signed-in page with small views, of which some are shown, and so many pixels drawn to a pixel of
+        the page's own, so that software drawing keeps up; errors of the page fail the test."""
         known = self.signed_in.get(name)
         context = self.browser.new_context(
             viewport={"width": width, "height": height},
             accept_downloads=True,
             storage_state=known,
             reduced_motion="reduce",
+            device_scale_factor=scale,
         )
         self.addCleanup(context.close)
         context.set_default_timeout(PATIENCE)

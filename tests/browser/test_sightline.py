@@ -70,7 +70,7 @@ class Sightline(BrowserCase):
 
     def test_the_stages_pixels_hold_the_cores_fog(self):
         self.put(CLEAR)
-        page = self.page_of("north", 900, 600, "eye")
+        page = self.page_of("north", 900, 600, "eye", scale=1)
         clear = self.picture(page)
         rows, columns = clear.shape[:2]
         pixels = [(r, c) for r in range(rows // 2, rows - 60, 14) for c in range(20, columns // 2, 26)]

@@ -423,6 +423,7 @@ describe('a stand on its card', () => {
   it('is cleared everywhere or in an area, alone or with all others', async () => {
     const { asked } = await begin()
     const clear = async (choose: () => HTMLElement | undefined | null) => {
+      await until(() => !at('stand-clear').hasAttribute('disabled'))
       at('stand-clear').click()
       ;(await until(choose)).click()
       await settled(100)
