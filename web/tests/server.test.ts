@@ -3,7 +3,7 @@ import { effectScope, nextTick, ref } from 'vue'
 import { answer, api, type AuditRecord } from '../src/api/client'
 import { useSession } from '../src/pages/session'
 import { useAttempt } from '../src/shared/useAttempt'
-import { useServer, useServerPages } from '../src/shared/useServer'
+import { rowsBefore, useServer, useServerPages } from '../src/shared/useServer'
 import { inScope, leave, openLevel, partOf, refuse, serve, until } from './help'
 
 beforeEach(() => void openLevel())
@@ -53,15 +53,15 @@ describe('what the server knows', () => {
     serve({ 'GET /api/audit': () => pages.shift() })
     const before: (number | undefined)[] = []
     const log = inScope(() =>
-      useServerPages<AuditRecord>(
+      useServerPages<AuditRecord[]>(
         ['audit'],
         (id) => (before.push(id), api.GET('/api/audit', { params: { query: { before: id } } })),
-        { size: 2 },
+        { next: rowsBefore(2) },
       ),
     )
     await until(() => log.more.value)
-    await log.older()
-    expect(log.rows.value.map((r) => r.id)).toEqual([9, 8, 7])
+    await log.onwards()
+    expect(log.pages.value.flat().map((r) => r.id)).toEqual([9, 8, 7])
     expect([before, log.more.value]).toEqual([[undefined, 8], false])
   })
 })

@@ -206,8 +206,9 @@ describe('the shelf', () => {
       return inner(input, init)
     }
     const shelf = useShelf()
-    await shelf.load()
-    await shelf.load(true)
+    shelf.open = true
+    await until(() => shelf.more)
+    await shelf.onwards()
     expect([shelf.items.length, shelf.more]).toEqual([48, true])
     expect(queries[1]).toContain('page=1')
     shelf.search = 'bir'
@@ -215,7 +216,8 @@ describe('the shelf', () => {
     await nextTick()
     await settled(20)
     expect(queries[queries.length - 1]).toMatch(/search=bir.*group=tree/)
-    serve({ 'GET /api/shelf': () => refuse('Not so fast.') })
+    await until(() => shelf.items.length === 24)
+    globalThis.fetch = async () => refuse('Not so fast.')
     await shelf.load()
     expect([shelf.trouble, shelf.items.length]).toEqual(['Not so fast.', 24])
   })
@@ -227,16 +229,15 @@ describe('the shelf', () => {
       'POST /api/shelf/i1/put-back': {},
     })
     const shelf = useShelf()
-    await shelf.load()
-    await shelf.look('i1')
+    shelf.open = true
+    shelf.looked = 'i1'
+    await until(() => shelf.items.length && shelf.detail)
     await shelf.changed(Promise.resolve({ ...shelf.detail!, name: 'Silver birch' }))
-    expect(shelf.items[1]!.name).toBe('Silver birch')
+    expect(shelf.detail!.name).toBe('Silver birch')
     await shelf.remove(shelf.items[1]!)
     expect([shelf.removed?.slug, shelf.detail]).toEqual(['i1', null])
     await shelf.putBack()
     expect([shelf.removed, asked.some((a) => a.what.endsWith('/put-back'))]).toEqual([null, true])
-    await shelf.look('')
-    expect(shelf.detail).toBeNull()
   })
 })
 
@@ -277,11 +278,6 @@ describe('bringing files in', () => {
   })
   it('keeps what was decided when the files are read again under another unit', async () => {
     uploads(() => batch('done', [thing(1), thing(2)]))
-    const bring = inScope(() => useBringIn(() => 'meshes'))
-    await bring.send([new File(['x'], 'birch.glb')])
-    bring.choices.value[1]!.name = 'Old birch'
-    bring.choices.value[2]!.keep = false
-    bring.options.value.unit = 'cm'
     const asked = serve({
       'PUT /api/shelf/bring/7': batch('running', []),
       'GET /api/shelf/bring/7': batch('done', [thing(11), thing(12)]),
@@ -289,15 +285,22 @@ describe('bringing files in', () => {
       'POST /api/shelf/bring/7/11/mend': batch('done', [thing(11, { height: 80 }), thing(12)]),
       'DELETE /api/shelf/bring/7': {},
     })
+    const bring = inScope(() => useBringIn(() => 'meshes'))
+    await bring.send([new File(['x'], 'birch.glb')])
+    await until(() => bring.choices.value[2])
+    bring.choices.value[1]!.name = 'Old birch'
+    bring.choices.value[2]!.keep = false
+    bring.options.value.unit = 'cm'
     await bring.again()
-    expect([bring.busy.value, (asked[0]!.body as { unit: string }).unit]).toEqual([true, 'cm'])
+    await until(() => bring.busy.value)
+    expect((asked[0]!.body as { unit: string }).unit).toBe('cm')
     await until(() => !bring.busy.value)
     expect(Object.entries(bring.choices.value).map(([id, c]) => [id, c.name, c.keep])).toEqual([
       ['11', 'Old birch', true],
       ['12', 'Birch', false],
     ])
     await bring.mend(11, 'metres')
-    expect(bring.batch.value!.things[0]!.height).toBe(80)
+    await until(() => bring.batch.value!.things[0]!.height === 80)
     expect(await bring.keep()).toEqual(['old-birch'])
     expect(asked.find((a) => a.what.endsWith('/keep'))!.body).toMatchObject({
       things: [{ id: 11, name: 'Old birch', group: 'tree' }],

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { mdiClose, mdiFolderOpenOutline, mdiStop } from '@mdi/js'
-import { useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Import, type ImportOptions } from '../api/client'
 import { upload } from '../api/upload'
@@ -11,6 +10,8 @@ import ActionButton from '../shared/ActionButton.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
 import FrameField from './FrameField.vue'
 import NumberField from '../shared/NumberField.vue'
+import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 import { DraftOptionsBounds, MadeInBounds } from '../api/bounds'
 
 /**
@@ -28,31 +29,17 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ kept: [level: string]; close: [] }>()
 const store = useLevel()
-const draft = shallowRef<Import | null>(null)
-/** The draft that is in hand; answers about an earlier one are ignored. */
-let current = ''
-watch(
-  () => props.made,
-  (made) => {
-    draft.value = made ?? null
-    current = made?.id ?? ''
-    options.value = {
-      cell: null,
-      low: null,
-      high: null,
-      width: null,
-      big_endian: null,
-      names: null,
-      frame: null,
-      stretch: false,
-    }
-  },
+/** The draft that is in hand. */
+const id = ref('')
+const isOpen = ({ state, level, forecast }: Import) =>
+  state === 'reading' || state === 'keeping' || (state === 'ready' && !!level && !forecast)
+const asked = useServer(
+  () => ['import', id.value],
+  (signal) => api.GET('/api/drafts/{draft}', { params: { path: { draft: id.value } }, signal }),
+  { enabled: () => !!id.value, every: (now) => !!now && isOpen(now) && 400, fixed: true },
 )
-const trouble = ref('')
-const sent = ref(0)
-const sending = ref(false)
-const name = ref('')
-const options = ref<ImportOptions>({
+const draft = computed(() => (id.value && asked.data.value) || null)
+const none = (): ImportOptions => ({
   cell: null,
   low: null,
   high: null,
@@ -62,6 +49,21 @@ const options = ref<ImportOptions>({
   frame: null,
   stretch: false,
 })
+const options = ref(none())
+function begin(next: Import | null): void {
+  options.value = none()
+  id.value = next?.id ?? ''
+  if (next) asked.put(next)
+}
+watch(
+  () => props.made,
+  (made) => begin(made ?? null),
+)
+const { trouble: refusal, attempt } = useAttempt()
+const trouble = computed(() => refusal.value || asked.trouble.value || draft.value?.trouble)
+const sent = ref(0)
+const sending = ref(false)
+const name = ref('')
 const turn = ref(0)
 /** Whether what is typed has not reached the server yet. */
 const unsaid = ref(false)
@@ -121,39 +123,17 @@ async function choose(chosen: File | File[] | null) {
   form.set('options', '{}')
   for (const f of files) form.append('files', f)
   sending.value = true
-  trouble.value = ''
-  current = ''
   unsaid.value = false
   window.clearTimeout(timer)
   // The options of the last file are not those of this one.
-  if (draft.value && draft.value.state !== 'kept')
-    void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(
-      () => {},
-    )
-  draft.value = null
-  options.value = {
-    cell: null,
-    low: null,
-    high: null,
-    width: null,
-    big_endian: null,
-    names: null,
-    frame: null,
-    stretch: false,
-  }
-  try {
-    const made = await upload<Import>('/drafts', form, (share) => (sent.value = share))
-    current = made.id
-    take(made)
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
+  forget()
+  begin(null)
+  await attempt(async () => begin(await upload<Import>('/drafts', form, (share) => (sent.value = share))))
   sending.value = false
 }
-function take(next: Import) {
-  if (next.id !== current) return
-  if (next.found && (draft.value?.state !== next.state || draft.value?.id !== next.id)) turn.value++
-  draft.value = next
+watch(draft, (next, last) => {
+  if (!next) return
+  if (next.found && (last?.state !== next.state || last?.id !== next.id)) turn.value++
   const f = next.found
   if (f && props.kind === 'heights') {
     const o = options.value
@@ -168,18 +148,8 @@ function take(next: Import) {
   }
   if (f && props.kind === 'layers' && !options.value.names?.length)
     options.value = { ...options.value, names: f.names.slice() }
-  if (next.state === 'kept') emit('kept', next.level!)
-}
-useIntervalFn(async () => {
-  if (!draft.value || (!busy.value && !working.value && draft.value.state !== 'ready') || sending.value)
-    return
-  if (draft.value.state === 'ready' && (draft.value.forecast || !draft.value.level)) return
-  try {
-    take(await answer(api.GET('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })))
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
-}, 400)
+  if (next.state === 'kept' && last?.state !== 'kept') emit('kept', next.level!)
+})
 
 function say(part: Partial<ImportOptions>) {
   options.value = { ...options.value, ...part }
@@ -189,43 +159,37 @@ function say(part: Partial<ImportOptions>) {
 }
 async function again() {
   const mine = timer
-  if (!draft.value) return void (unsaid.value = false)
-  try {
-    take(
-      await answer(
-        api.PUT('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } }, body: options.value }),
-      ),
-    )
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
+  const one = { params: { path: { draft: id.value } } }
+  if (id.value) await take(answer(api.PUT('/api/drafts/{draft}', { ...one, body: options.value })))
   if (mine === timer) unsaid.value = false
 }
 function rename(k: number, to: string) {
   say({ names: (options.value.names ?? []).map((n, i) => (i === k ? to : n)) })
 }
-async function act(what: 'keep' | 'stop') {
-  const one = { params: { path: { draft: draft.value!.id } } }
-  try {
-    take(
-      await answer(
-        what === 'keep'
-          ? api.POST('/api/drafts/{draft}/keep', {
-              ...one,
-              body: { key: crypto.randomUUID(), name: name.value },
-            })
-          : api.POST('/api/drafts/{draft}/stop', one),
-      ),
-    )
-  } catch (error) {
-    trouble.value = (error as Error).message
-  }
+/** Take over the draft as a change of it gives it back; not one that is in hand no longer. */
+const take = (changed: Promise<Import>) =>
+  attempt(async () => {
+    const next = await changed
+    if (next.id === id.value) asked.put(next)
+  })
+function act(what: 'keep' | 'stop') {
+  const one = { params: { path: { draft: id.value } } }
+  const body = { key: crypto.randomUUID(), name: name.value }
+  return take(
+    answer(
+      what === 'keep'
+        ? api.POST('/api/drafts/{draft}/keep', { ...one, body })
+        : api.POST('/api/drafts/{draft}/stop', one),
+    ),
+  )
+}
+/** Let the draft go, unless it is kept. */
+function forget() {
+  if (!draft.value || draft.value.state === 'kept' || draft.value.state === 'keeping') return
+  void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: id.value } } })).catch(() => {})
 }
 function leave() {
-  if (draft.value && draft.value.state !== 'kept' && draft.value.state !== 'keeping')
-    void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(
-      () => {},
-    )
+  forget()
   emit('close')
 }
 onBeforeUnmount(() => window.clearTimeout(timer))
@@ -270,8 +234,8 @@ const changes = computed(() =>
       data-test="import-file"
       @update:model-value="choose"
     />
-    <p v-if="trouble || draft?.trouble" class="over" role="alert" data-test="import-trouble">
-      {{ trouble || draft?.trouble }}
+    <p v-if="trouble" class="over" role="alert" data-test="import-trouble">
+      {{ trouble }}
     </p>
     <div v-if="busy || working" class="progress" data-test="import-progress">
       <span>{{ sending ? 'Sending the file' : draft?.step || 'Reading' }} …</span>

@@ -1,6 +1,7 @@
-import { ref, shallowRef, watch } from 'vue'
-import { answerBytes, api } from '../api/client'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { api } from '../api/client'
 import type { Stores } from '../shared/stores'
+import { useServer } from '../shared/useServer'
 import { shorts } from '../stage/payload'
 
 export type ReliefKind = 'shading' | 'slope' | 'facing' | 'hollow' | 'wetness' | 'altitude'
@@ -89,45 +90,29 @@ export function inked(ramp: Rgb[], t: number): Rgb {
 export function useRelief({ level: store }: Pick<Stores, 'level'>) {
   const kind = ref<ReliefKind | null>(null)
   const radius = ref(20)
-  const field = shallowRef<Field | null>(null)
   const sheet = shallowRef<{ data: Uint8Array; columns: number; rows: number } | null>(null)
-  const busy = ref(false)
-  const trouble = ref('')
   /** What the colours' ends stand for; the field's own ends are often a few odd cells. */
   const ends = ref<[number, number]>([0, 1])
-  let round = 0
-
-  async function load(): Promise<void> {
-    const mine = ++round
-    const wanted = kind.value
-    trouble.value = ''
-    if (!wanted || !store.level) {
-      field.value = sheet.value = null
-      return
-    }
-    busy.value = true
-    try {
-      const bytes = await answerBytes(
-        api.GET('/api/levels/{slug}/relief/{revision}/{kind}', {
-          params: {
-            path: { slug: store.slug, revision: store.level.ground_revision, kind: wanted },
-            query: { radius: radius.value },
-          },
-          parseAs: 'stream',
-        }),
-      )
-      if (mine !== round) return
-      const [rows, columns] = shorts(bytes)
-      const [low, high] = new Float32Array(bytes, 4, 2)
-      const next = { kind: wanted, rows, columns, low: low!, high: high!, steps: new Uint16Array(bytes, 12) }
-      field.value = next
-      draw(next)
-    } catch (error) {
-      if (mine === round) trouble.value = (error as Error).message
-    } finally {
-      if (mine === round) busy.value = false
-    }
-  }
+  const asked = computed(() => ({
+    path: { slug: store.slug, revision: store.level?.ground_revision ?? 0, kind: kind.value ?? 'altitude' },
+    query: { radius: radius.value },
+  }))
+  const { data, trouble, busy } = useServer(
+    () => ['relief', asked.value],
+    (signal) =>
+      api.GET('/api/levels/{slug}/relief/{revision}/{kind}', {
+        params: asked.value,
+        parseAs: 'arrayBuffer',
+        signal,
+      }),
+    { enabled: () => !!kind.value && !!store.level, fixed: true },
+  )
+  const field = computed((): Field | null => {
+    if (!kind.value || !data.value) return null
+    const [rows, columns] = shorts(data.value)
+    const [low, high] = new Float32Array(data.value, 4, 2)
+    return { kind: kind.value, rows, columns, low: low!, high: high!, steps: new Uint16Array(data.value, 12) }
+  })
 
   function draw(f: Field): void {
     const look = RELIEF[f.kind]
@@ -174,7 +159,11 @@ export function useRelief({ level: store }: Pick<Stores, 'level'>) {
     return `${v.toFixed(digits).replace('-', '−')}${unit === 'm' ? ' m' : unit}`
   }
 
-  watch([kind, radius, () => store.level?.ground_revision], () => void load())
+  // The last picture stays until the next one is there.
+  watch(field, (found) => {
+    if (found) draw(found)
+    else if (!kind.value) sheet.value = null
+  })
   return { kind, radius, field, sheet, ends, busy, trouble, valueAt }
 }
 

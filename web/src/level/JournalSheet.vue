@@ -6,7 +6,7 @@ import { api, type Entry, type Topic, type View } from '../api/client'
 import { signed, whole } from '../budget/budget'
 import { useLevel } from './level'
 import ActionButton from '../shared/ActionButton.vue'
-import { useServerPages } from '../shared/useServer'
+import { rowsBefore, useServerPages } from '../shared/useServer'
 
 /**
  * Every action in the level: who, when, what, plants and cost; any can be taken back that nothing later
@@ -51,20 +51,21 @@ const filters = computed(() => ({
 const from = () =>
   since.value ? new Date(Date.now() - HOURS[since.value]! * 3600_000).toISOString() : undefined
 const {
-  rows: entries,
+  pages,
   read,
   more,
   trouble,
-  older,
+  onwards: older,
   again,
-} = useServerPages<Entry>(
+} = useServerPages<Entry[]>(
   () => ['journal', store.slug, store.version, filters.value, since.value],
   (before) => {
     const query = { ...filters.value, since: from(), before }
     return api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug }, query } })
   },
-  { size: PAGE, enabled: shown },
+  { next: rowsBefore(PAGE), enabled: shown },
 )
+const entries = computed(() => pages.value.flat())
 watch(entries, (list) => (people.value = [...new Set([...people.value, ...list.map((e) => e.who)])].sort()))
 /** What an action adds to the dearest view is worked out after it was kept: it is read a little later. */
 const JUDGED_MS = 4000

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { api, type AuditRecord } from '../api/client'
-import { useServerPages } from '../shared/useServer'
+import { computed } from 'vue'
+import { rowsBefore, useServerPages } from '../shared/useServer'
 import PaperPage from './PaperPage.vue'
 
 /** Who signed in, was refused, changed roles, took files out or restored; for leads, in pages. */
@@ -14,11 +15,17 @@ const WORDS: Record<string, string> = {
   restore: 'restored',
   level: '',
 }
-const { rows, more, trouble, older } = useServerPages<AuditRecord>(
+const {
+  pages,
+  more,
+  trouble,
+  onwards: older,
+} = useServerPages<AuditRecord[]>(
   ['audit'],
   (before) => api.GET('/api/audit', { params: { query: { before } } }),
-  { size: PAGE },
+  { next: rowsBefore(PAGE) },
 )
+const rows = computed(() => pages.value.flat())
 const time = (at: string) =>
   new Date(at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 </script>

@@ -4,6 +4,7 @@ import { answer, api, type PinsIn, type Plant } from '../api/client'
 import type { Spot } from '../stage/eyeView'
 import type { Stores } from '../shared/stores'
 import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 export type PlantPart = Partial<Pick<Plant, 'item' | 'x' | 'z' | 'turn' | 'width' | 'height' | 'lift'>>
 const REACH = 6
@@ -16,7 +17,6 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
   /** What a click on the stage does: pick a plant, or set one. */
   const { pin: tool } = storeToRefs(inHand)
   const plant = shallowRef<Plant | null>(null)
-  const pins = shallowRef<Plant[]>([])
   const { trouble, attempt } = useAttempt()
   const push = ref(false)
   const stand = computed(() =>
@@ -32,12 +32,16 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
     )
     if (!plant.value) trouble.value = `No plant of ${stand.value?.name} stands within ${reach} m of there.`
   }
-  async function load(): Promise<void> {
-    if (!stand.value) return void (pins.value = [])
-    pins.value = await answer(
-      api.GET('/api/levels/{slug}/stands/{stand}/pins', { params: { path: at.value } }),
-    )
-  }
+  // A stand is replaced when its settings or single plants are other; not when some of its sheets are.
+  const replaced = computed(() => stand.value?.settings)
+  const list = useServer(
+    () => ['pins', at.value],
+    (signal) => api.GET('/api/levels/{slug}/stands/{stand}/pins', { params: { path: at.value }, signal }),
+    { enabled: () => !!stand.value },
+  )
+  const pins = computed(() => (stand.value && list.data.value) || [])
+  watch(replaced, (now, before) => now && before && void list.read())
+  watch(list.error, (error) => error && store.report(error))
   async function send(body: Partial<PinsIn>): Promise<void> {
     const changed = await answer(
       api.POST('/api/levels/{slug}/stands/{stand}/pins', {
@@ -55,7 +59,6 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
     )
     store.take(changed)
     push.value = false
-    await load()
   }
 
   /** Act on a place on the stage. */
@@ -101,7 +104,6 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
           }),
         ),
       )
-      await load()
     })
 
   function drop(): void {
@@ -111,11 +113,6 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
     push.value = false
   }
   watch(() => store.selected.join(), drop)
-  // A stand is replaced when its settings or single plants are other; not when some of its sheets are.
-  watch(
-    () => stand.value?.settings,
-    () => void load().catch(store.report),
-  )
 
   return { tool, plant, pins, trouble, push, stand, press, pick, change, remove, release, regrow, drop }
 }

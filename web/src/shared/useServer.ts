@@ -57,17 +57,36 @@ export function useServer<T>(
   return {
     data: query.data,
     trouble: computed(() => query.error.value?.message ?? ''),
+    error: query.error,
     busy: query.isFetching,
     read: () => query.refetch(),
-    put: (data: T) => void queries.setQueryData(queryKey.value, data),
+    /** What was asked for before the change is not waited for: it would be shown in its place. */
+    put: (data: T) => {
+      void queries.cancelQueries({ queryKey: queryKey.value })
+      queries.setQueryData(queryKey.value, data)
+    },
   }
 }
 
-/** Rows that the server gives in pages, the newest first; `ask` gets the id of the last row there is. */
-export function useServerPages<T extends { id: number }>(
+interface PagesOptions<Page> {
+  /** What the page after these is asked for by, if there is one. */
+  next: (pages: Page[]) => number | undefined
+  enabled?: MaybeRefOrGetter<boolean>
+}
+
+/** Rows by their ids, the newest first, go on before the last one while pages of so many are full. */
+export const rowsBefore =
+  (size: number) =>
+  (pages: { id: number }[][]): number | undefined => {
+    const last = pages[pages.length - 1]!
+    return last.length === size ? last[size - 1]!.id : undefined
+  }
+
+/** What the server gives in pages; `ask` gets what `next` says of those there are, for the first nothing. */
+export function useServerPages<Page>(
   key: MaybeRefOrGetter<QueryKey>,
-  ask: (before: number | undefined) => Promise<{ data?: T[] }>,
-  { size, enabled = true }: { size: number; enabled?: MaybeRefOrGetter<boolean> },
+  ask: (from: number | undefined) => Promise<{ data?: Page }>,
+  { next, enabled = true }: PagesOptions<Page>,
 ) {
   const query = useInfiniteQuery(
     {
@@ -75,17 +94,17 @@ export function useServerPages<T extends { id: number }>(
       queryFn: ({ pageParam }) => answer(ask(pageParam)),
       enabled: computed(() => toValue(enabled)),
       initialPageParam: undefined as number | undefined,
-      getNextPageParam: (page: T[]) => (page.length === size ? page[page.length - 1]!.id : undefined),
+      getNextPageParam: (_, pages: Page[]) => next(pages),
       placeholderData: (before) => before,
     },
     queries,
   )
   return {
-    rows: computed(() => query.data.value?.pages.flat() ?? []),
+    pages: computed(() => query.data.value?.pages ?? []),
     read: query.isSuccess,
     more: query.hasNextPage,
     trouble: computed(() => query.error.value?.message ?? ''),
-    older: () => query.fetchNextPage(),
+    onwards: () => query.fetchNextPage(),
     again: () => query.refetch(),
   }
 }

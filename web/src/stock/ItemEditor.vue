@@ -84,7 +84,7 @@ const keep = () =>
     await shelf.changed(
       answer(api.PUT('/api/shelf/{item}', { params: { path: { item: props.item.slug } }, body })),
     )
-    await Promise.all([shelf.load(), store.refresh()])
+    await store.refresh()
     emit('close')
   })
 </script>

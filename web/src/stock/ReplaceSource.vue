@@ -84,7 +84,7 @@ const keep = () =>
       ),
     )
     const wanted = offered.value.filter((o) => taking.value.includes(o.stand.id))
-    await Promise.all([shelf.load(), store.refresh()])
+    await store.refresh()
     if (wanted.length) {
       await store.keepSeveral(
         wanted.map(({ stand, distances }) => ({ stand, settings: { distances }, was: {} })),

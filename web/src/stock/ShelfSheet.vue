@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiAlertOutline, mdiCheck, mdiPlus, mdiTrayArrowDown } from '@mdi/js'
-import { computed, onMounted, ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import { whole } from '../budget/budget'
 import { useLevel } from '../level/level'
 import { useShelf } from './shelf'
@@ -18,7 +18,8 @@ async function brought(slugs: string[]) {
 }
 const shelf = useShelf()
 const store = useLevel()
-onMounted(() => shelf.load())
+onMounted(() => (shelf.open = true))
+onBeforeUnmount(() => (shelf.open = false))
 const used = computed(() => new Set(store.level?.stock.map((i) => i.slug)))
 /** Pixels a metre: so that the tallest fits, times what the slider says. */
 const zoom = ref(1)
@@ -57,7 +58,7 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
       />
     </header>
     <p v-if="shelf.trouble" class="over" role="alert">{{ shelf.trouble }}</p>
-    <p v-else-if="!shelf.items.length" class="faint">
+    <p v-else-if="shelf.read && !shelf.items.length" class="faint">
       {{ shelf.search || shelf.group ? 'Nothing on the shelf is like that.' : 'The shelf is empty.' }}
     </p>
     <ul>
@@ -105,7 +106,7 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
       </li>
     </ul>
     <BringDialog v-model="bringing" @kept="brought" />
-    <v-btn v-if="shelf.more" class="more" @click="shelf.load(true)">More of {{ whole(shelf.total) }}</v-btn>
+    <v-btn v-if="shelf.more" class="more" @click="shelf.onwards()">More of {{ whole(shelf.total) }}</v-btn>
   </section>
 </template>
 

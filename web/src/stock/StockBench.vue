@@ -50,7 +50,7 @@ const day = (at: string) =>
 
 watch(
   () => props.item,
-  (slug) => void attempt(() => shelf.look(slug)),
+  (slug) => (shelf.looked = slug),
   { immediate: true },
 )
 /** What is mended on a copy first, to be looked at beside the item. */
@@ -87,7 +87,7 @@ const hold = (held: boolean) =>
   attempt(async () => {
     const body = { key: crypto.randomUUID(), item: props.item, held }
     store.take(await answer(api.POST('/api/levels/{slug}/stock/hold', { ...store.here(), body })))
-    await shelf.look(props.item)
+    await shelf.look()
   })
 const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
 const exchange = (by: string) =>
@@ -99,7 +99,7 @@ const exchange = (by: string) =>
         headers,
       }),
     )
-    await shelf.look(props.item)
+    await shelf.look()
   })
 const remove = () =>
   attempt(async () => {
@@ -118,7 +118,9 @@ const remove = () =>
           : 'This level uses nothing of the shelf yet. Take what you want to plant.'
       }}
     </p>
-    <p v-if="trouble" class="over" role="alert" data-test="stock-trouble">{{ trouble }}</p>
+    <p v-if="trouble || shelf.unread" class="over" role="alert" data-test="stock-trouble">
+      {{ trouble || shelf.unread }}
+    </p>
     <template v-if="shown">
       <h3>{{ shown.name }}</h3>
       <div class="picture">

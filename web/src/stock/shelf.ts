@@ -1,70 +1,69 @@
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 import { answer, api, type ItemDetail, type ShelfItem } from '../api/client'
+import { useServer, useServerPages } from '../shared/useServer'
 
 /** Groups that are proposed; others are one's own. */
 export const GROUPS = ['tree', 'shrub', 'grass and herbs', 'rock', 'made thing']
 export type Group = string
 export type Sort = 'name' | 'height' | 'cost'
 
+const itemsOf = (pages: { items: ShelfItem[] }[]) => pages.flatMap((p) => p.items)
+
 /** The shelf of stock items that all levels share: what of it is looked at, read in pages. */
 export const useShelf = defineStore('shelf', () => {
-  const items = shallowRef<ShelfItem[]>([])
-  const total = ref(0)
+  /** Whether it is shown. */
+  const open = ref(false)
   const search = ref('')
   const group = ref<Group | null>(null)
   const tag = ref<string | null>(null)
-  const tags = shallowRef<string[]>([])
-  const used = shallowRef<string[]>([])
+  const sort = ref<Sort>('name')
+  const query = computed(() => ({
+    search: search.value,
+    sort: sort.value,
+    group: group.value,
+    tag: tag.value ?? '',
+  }))
+  const { pages, read, more, trouble, onwards, again } = useServerPages(
+    () => ['shelf', query.value],
+    (page = 0) => api.GET('/api/shelf', { params: { query: { ...query.value, page } } }),
+    {
+      next: (all) => (itemsOf(all).length < all[0]!.total ? all.length : undefined),
+      enabled: open,
+    },
+  )
+  const items = computed(() => itemsOf(pages.value))
+  const total = computed(() => pages.value[0]?.total ?? 0)
+  const tags = computed(() => pages.value[0]?.tags ?? [])
+  const used = computed(() => pages.value[0]?.groups ?? [])
   /** Every group that an item may be filed under without a new word. */
   const groups = computed(() => [...new Set([...GROUPS, ...used.value])])
-  const sort = ref<Sort>('name')
-  const trouble = ref('')
+  /** Read what is shown of it again. */
+  const load = async () => void (open.value && (await again()))
+
   /** The item that is looked at, with where it is used and the versions it has had. */
-  const detail = shallowRef<ItemDetail | null>(null)
+  const looked = ref('')
+  const item = useServer(
+    () => ['item', looked.value],
+    (signal) => api.GET('/api/shelf/{item}', { params: { path: { item: looked.value } }, signal }),
+    { enabled: () => !!looked.value },
+  )
+  const detail = computed(() => (looked.value ? (item.data.value ?? null) : null))
   /** An item that was just taken off the shelf, and can be put back. */
   const removed = shallowRef<ShelfItem | null>(null)
-  let asked = 0
-
-  async function load(more = false): Promise<void> {
-    const mine = ++asked
-    const page = more ? Math.ceil(items.value.length / 24) : 0
-    try {
-      const reply = await answer(
-        api.GET('/api/shelf', {
-          params: {
-            query: { search: search.value, sort: sort.value, page, group: group.value, tag: tag.value ?? '' },
-          },
-        }),
-      )
-      if (mine !== asked) return
-      items.value = more ? [...items.value, ...reply.items] : reply.items
-      total.value = reply.total
-      tags.value = reply.tags
-      used.value = reply.groups
-      trouble.value = ''
-    } catch (error) {
-      trouble.value = (error as Error).message
-    }
-  }
-
-  async function look(slug: string): Promise<void> {
-    detail.value = slug
-      ? await answer(api.GET('/api/shelf/{item}', { params: { path: { item: slug } } }))
-      : null
-  }
 
   /** Take over an item as a change of it gives it back. */
   async function changed(asked: Promise<ItemDetail>): Promise<void> {
     const fresh = await asked
-    detail.value = fresh
-    items.value = items.value.map((i) => (i.slug === fresh.slug ? fresh : i))
+    looked.value = fresh.slug
+    item.put(fresh)
+    await load()
   }
 
   async function remove(item: ShelfItem): Promise<void> {
     await answer(api.DELETE('/api/shelf/{item}', { params: { path: { item: item.slug } } }))
     removed.value = item
-    detail.value = null
+    looked.value = ''
     await load()
   }
 
@@ -75,9 +74,8 @@ export const useShelf = defineStore('shelf', () => {
     await load()
   }
 
-  watch([search, group, tag, sort], () => void load())
-  const more = computed(() => items.value.length < total.value)
   return {
+    open,
     items,
     total,
     search,
@@ -88,11 +86,16 @@ export const useShelf = defineStore('shelf', () => {
     groups,
     sort,
     trouble,
+    read,
     more,
-    detail,
-    removed,
+    onwards,
     load,
-    look,
+    looked,
+    detail,
+    /** Why the item that is looked at could not be read. */
+    unread: item.trouble,
+    look: item.read,
+    removed,
     changed,
     remove,
     putBack,

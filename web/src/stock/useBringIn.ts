@@ -1,9 +1,9 @@
-import { useIntervalFn } from '@vueuse/core'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { answer, api, type Batch, type ImportRequest, type Cards } from '../api/client'
 import { upload } from '../api/upload'
 import type { Group } from './shelf'
 import { useAttempt } from '../shared/useAttempt'
+import { useServer } from '../shared/useServer'
 
 /** What a person decides of one thing that was brought in. */
 export interface Choice {
@@ -19,7 +19,14 @@ export type Source = 'meshes' | 'pictures'
 
 /** Bring files in, say what they do not, look at what was found, and put it on the shelf. */
 export function useBringIn(source: () => Source) {
-  const batch = shallowRef<Batch | null>(null)
+  const id = ref('')
+  const isOpen = ({ state }: Batch) => state === 'waiting' || state === 'running'
+  const asked = useServer(
+    () => ['bring', id.value],
+    (signal) => api.GET('/api/shelf/bring/{batch}', { params: { path: { batch: id.value } }, signal }),
+    { enabled: () => !!id.value, every: (now) => !!now && isOpen(now) && 500, fixed: true },
+  )
+  const batch = computed(() => (id.value && asked.data.value) || null)
   const choices = ref<Record<number, Choice>>({})
   const options = ref<Required<ImportRequest>>({
     unit: null,
@@ -35,10 +42,9 @@ export function useBringIn(source: () => Source) {
   const cards = ref<Required<Cards>>({ kind: 'tuft', width: 0.6, height: 0.5, count: 5, bend: 25, rows: 1 })
   const sent = ref(0)
   const sending = ref(false)
-  const { trouble, attempt } = useAttempt()
-  const busy = computed(
-    () => sending.value || batch.value?.state === 'waiting' || batch.value?.state === 'running',
-  )
+  const { trouble: refusal, attempt } = useAttempt()
+  const trouble = computed(() => refusal.value || asked.trouble.value || (batch.value?.trouble ?? ''))
+  const busy = computed(() => sending.value || (!!batch.value && isOpen(batch.value)))
   const wanted = computed(() =>
     (batch.value?.things ?? []).filter((t) => !t.refused && choices.value[t.id]?.keep),
   )
@@ -48,7 +54,17 @@ export function useBringIn(source: () => Source) {
   })
 
   function take(next: Batch): void {
-    batch.value = next
+    id.value = next.id
+    asked.put(next)
+  }
+  /** What was decided of the things before they were read again, in their order. */
+  let named: Choice[] = []
+  watch(batch, (next) => {
+    if (!next) return
+    if (next.state === 'done' && named.length === next.things.length)
+      next.things.forEach(
+        (t, k) => (choices.value[t.id] ??= { ...named[k]!, keep: named[k]!.keep && !t.refused }),
+      )
     for (const t of next.things)
       choices.value[t.id] ??= {
         keep: !t.refused,
@@ -66,8 +82,7 @@ export function useBringIn(source: () => Source) {
         tags: [],
         note: '',
       }
-    trouble.value = next.trouble
-  }
+  })
 
   const send = (files: File[]) =>
     attempt(async () => {
@@ -107,19 +122,6 @@ export function useBringIn(source: () => Source) {
       )
       named = was
     })
-  /** What was decided of the things before they were read again, in their order. */
-  let named: Choice[] = []
-
-  async function look(): Promise<void> {
-    const next = await answer(
-      api.GET('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value!.id } } }),
-    )
-    if (next.state === 'done' && named.length === next.things.length)
-      next.things.forEach(
-        (t, k) => (choices.value[t.id] ??= { ...named[k]!, keep: named[k]!.keep && !t.refused }),
-      )
-    take(next)
-  }
 
   /** Do what a finding of a thing offers. */
   const mend = (thing: number, what: string) =>
@@ -135,23 +137,17 @@ export function useBringIn(source: () => Source) {
     )
 
   async function keep(): Promise<string[] | null> {
-    try {
-      const things = wanted.value.map((t) => {
-        const { name, group, tags, note } = choices.value[t.id]!
-        return { id: t.id, name, group, tags, note }
-      })
-      return (
-        await answer(
-          api.POST('/api/shelf/bring/{batch}/keep', {
-            params: { path: { batch: batch.value!.id } },
-            body: { things },
-          }),
-        )
-      ).map((i) => i.slug)
-    } catch (error) {
-      trouble.value = (error as Error).message
-      return null
-    }
+    const things = wanted.value.map((t) => {
+      const { name, group, tags, note } = choices.value[t.id]!
+      return { id: t.id, name, group, tags, note }
+    })
+    const one = { params: { path: { batch: id.value } } }
+    let kept: string[] | null = null
+    await attempt(async () => {
+      const items = await answer(api.POST('/api/shelf/bring/{batch}/keep', { ...one, body: { things } }))
+      kept = items.map((i) => i.slug)
+    })
+    return kept
   }
 
   function drop(): void {
@@ -159,12 +155,11 @@ export function useBringIn(source: () => Source) {
       void answer(
         api.DELETE('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value.id } } }),
       ).catch(() => undefined)
-    batch.value = null
+    id.value = ''
     choices.value = {}
-    trouble.value = ''
+    refusal.value = ''
   }
 
-  useIntervalFn(() => busy.value && !sending.value && batch.value && void attempt(look), 500)
   return {
     batch,
     choices,
