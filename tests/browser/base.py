@@ -158,9 +158,10 @@ class BrowserCase(SimpleTestCase):
         self.field(page, name).fill(value)
 
     def choose(self, page: Page, name: str, title: str) -> None:
-        """Choose one of a list's entries."""
+        """Choose one of a list's entries; the list is gone then."""
         page.click(f"[data-test={name}] .v-field")
         page.click(f".v-overlay--active .v-list-item:has(.v-list-item-title:text-is('{title}'))")
+        page.wait_for_selector(".v-overlay--active.v-select__content", state="detached")
 
     def whole(
         self, page: Page, *parts: str, sizes: Sequence[tuple[int, int]] = ((1280, 800), (1024, 768))
