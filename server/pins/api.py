@@ -157,7 +157,7 @@ def plant_at(
     y: Altitude = None,
 ):
     """The stand's plant nearest to a place, within a reach in m; nothing when there is none. On a placed mesh
-    the altitude tells sides apart."""
+    the altitude distinguishes its sides."""
     row = stand_for(level_for(request, slug), stand)
     return None if row.sward else _near(planting_of(row), x, z, reach, y)
 

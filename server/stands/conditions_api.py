@@ -16,8 +16,8 @@ from server.levels.access import level_for
 from server.levels.models import Level
 from server.stands.access import planting_of, stand_for, tried
 from server.stands.checking import merged
-from server.stands.kept import KeptOut, keep, kept_of, kept_out, remove
 from server.stands.models import ConditionSet
+from server.stands.saved import SavedOut, keep, remove, saved_of, saved_out
 from thicket.document.settings import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
 from thicket.ground.noise import Noise, noise_field
 from thicket.planted.explaining import layer_bands, look, why
@@ -133,7 +133,7 @@ class SetIn(Strict):
     conditions: Conditions
 
 
-class SetOut(KeptOut):
+class SetOut(SavedOut):
     kinds: list[str]
 
 
@@ -181,7 +181,7 @@ def why_here(request: HttpRequest, slug: str, stand: int, data: WhyIn):
 
 
 def _set_out(request: HttpRequest, row: ConditionSet) -> dict:
-    return {**kept_out(request, row), "kinds": [c["kind"] for c in row.conditions]}
+    return {**saved_out(request, row), "kinds": [c["kind"] for c in row.conditions]}
 
 
 @router.get("/condition-sets", response=list[SetOut])
@@ -217,7 +217,7 @@ def fit(request: HttpRequest, slug: str, pk: int):
     numbers = {name: number for number, name in level.stands.values_list("number", "name")}
     layers, masks = {la["name"] for la in level.layers}, set(level.masks.values_list("name", flat=True))
     kept, notes = [], []
-    for given in kept_of(ConditionSet, pk).conditions:
+    for given in saved_of(ConditionSet, pk).conditions:
         given = dict(given)
         name = given.pop("stand_name", "")
         if "stand" in KINDS[given["kind"]].parameters:

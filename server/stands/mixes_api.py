@@ -8,8 +8,8 @@ from pydantic import TypeAdapter
 
 from server.document.planted import planted_of
 from server.levels.access import level_for
-from server.stands.kept import KeptOut, keep, kept_of, kept_out, remove
-from server.stands.models import KeptMix
+from server.stands.models import SavedMix
+from server.stands.saved import SavedOut, keep, remove, saved_of, saved_out
 from thicket.document.settings import Mix, MixEntry, Name, Strict
 from thicket.planted.arranging import mix_for, portable_mix
 
@@ -17,7 +17,7 @@ router = Router(tags=["mixes"])
 MIX = TypeAdapter(Mix)
 
 
-class MixOut(KeptOut):
+class MixOut(SavedOut):
     """A mix: the items that it plants, by weight, the heaviest first."""
 
     items: list[str]
@@ -38,15 +38,15 @@ class MixForOut(Schema):
     missing: list[str]
 
 
-def _out(request: HttpRequest, row: KeptMix) -> dict:
+def _out(request: HttpRequest, row: SavedMix) -> dict:
     entries = sorted(MIX.validate_python(row.mix), key=lambda entry: -entry.weight)
-    return {**kept_out(request, row), "items": [entry.item for entry in entries]}
+    return {**saved_out(request, row), "items": [entry.item for entry in entries]}
 
 
 @router.get("/kept-mixes", response=list[MixOut])
 def mixes(request: HttpRequest):
     """The team's mixes."""
-    return [_out(request, row) for row in KeptMix.objects.select_related("by")]
+    return [_out(request, row) for row in SavedMix.objects.select_related("by")]
 
 
 @router.post("/kept-mixes", response=MixOut)
@@ -55,13 +55,13 @@ def keep_mix(request: HttpRequest, data: MixIn):
     level is left out."""
     level_for(request, data.level, to="plant")
     mix = MIX.dump_python(portable_mix(data.mix), mode="json")
-    return _out(request, keep(request, KeptMix, data.name, mix=mix))
+    return _out(request, keep(request, SavedMix, data.name, mix=mix))
 
 
 @router.delete("/kept-mixes/{pk}", response={204: None})
 def remove_mix(request: HttpRequest, pk: int):
     """Remove a mix; stands that took it keep theirs."""
-    remove(request, KeptMix, pk)
+    remove(request, SavedMix, pk)
     return 204, None
 
 
@@ -69,5 +69,5 @@ def remove_mix(request: HttpRequest, pk: int):
 def mix_for_level(request: HttpRequest, slug: str, pk: int):
     """A mix as it can be planted in a level."""
     level = planted_of(level_for(request, slug)).level
-    mix, missing = mix_for(level, MIX.validate_python(kept_of(KeptMix, pk).mix))
+    mix, missing = mix_for(level, MIX.validate_python(saved_of(SavedMix, pk).mix))
     return {"mix": mix, "missing": missing}

@@ -112,7 +112,7 @@ class BrushTip(models.Model):
         return self.name
 
 
-class Kept(models.Model):
+class Saved(models.Model):
     """Something kept under a name, for use in any level of the team."""
 
     name = models.CharField(max_length=80, unique=True)
@@ -128,21 +128,21 @@ class Kept(models.Model):
         return self.name
 
 
-class StandSet(Kept):
+class StandSet(Saved):
     """Stands that grew on a placed mesh, to be begun on others."""
 
     stands = models.JSONField(help_text="a list of thicket.planted.arranging.SavedStand")
     called = "set of stands"
 
 
-class ConditionSet(Kept):
+class ConditionSet(Saved):
     """Site conditions."""
 
     conditions = models.JSONField()
     called = "set of conditions"
 
 
-class KeptMix(Kept):
+class SavedMix(Saved):
     """A mix of stock items."""
 
     mix = models.JSONField(help_text="a list of thicket.document.settings.MixEntry")

@@ -10,8 +10,8 @@ from server.document.planted import planted_of
 from server.levels.access import level_for
 from server.requests import KeyIn
 from server.stands.arranging import plant_set
-from server.stands.kept import KeptOut, keep, kept_of, kept_out, remove
 from server.stands.models import StandSet
+from server.stands.saved import SavedOut, keep, remove, saved_of, saved_out
 from server.steps import ChangedOut, changed_out
 from thicket.document.settings import Name, Strict
 from thicket.planted.arranging import SavedStand, saved_stands
@@ -21,7 +21,7 @@ router = Router(tags=["stand sets"])
 SAVED = TypeAdapter(list[SavedStand])
 
 
-class StandSetOut(KeptOut):
+class StandSetOut(SavedOut):
     """A set: the names of its stands, and the items that they plant."""
 
     stands: list[str]
@@ -46,7 +46,7 @@ class PlantSetIn(KeyIn):
 def _out(request: HttpRequest, row: StandSet) -> dict:
     saved = SAVED.validate_python(row.stands)
     return {
-        **kept_out(request, row),
+        **saved_out(request, row),
         "stands": [stand.name for stand in saved],
         "items": sorted({entry.item for stand in saved for entry in stand.settings.mix}),
     }
@@ -80,7 +80,7 @@ def remove_set(request: HttpRequest, pk: int):
 def plant(request: HttpRequest, slug: str, number: int, data: PlantSetIn):
     """Begin all stands of a set on a placed mesh, or its group, as one journal entry."""
     level = level_for(request, slug, to="plant")
-    placed, row = planted_of(level).level.surfaces.get(number), kept_of(StandSet, data.set)
+    placed, row = planted_of(level).level.surfaces.get(number), saved_of(StandSet, data.set)
     if placed is None:
         raise Missing(f"surface: {level.name} has no placed mesh {number}")
     on = placed.group if data.group and placed.group else placed.name

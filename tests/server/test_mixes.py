@@ -4,7 +4,7 @@ import numpy as np
 
 from server.levels.models import Level
 from server.stands.access import planting_of
-from server.stands.models import KeptMix, Stand
+from server.stands.models import SavedMix, Stand
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
 
@@ -73,12 +73,12 @@ class Mixes(GroundCase):
         self.assertEqual((refused.status_code, "north's" in refused.json()["detail"]), (403, True))
         for bad in ([], [{"item": "birch", "weight": -1}]):
             self.assertEqual(send(self.north, name="Bad", mix=bad).status_code, 422)
-        self.assertEqual(KeptMix.objects.count(), 1)
+        self.assertEqual(SavedMix.objects.count(), 1)
 
-        KeptMix.objects.update(mix=[{"item": "birch", "weight": 1}, {"item": "yew", "weight": 1}])
+        SavedMix.objects.update(mix=[{"item": "birch", "weight": 1}, {"item": "yew", "weight": 1}])
         found = self.north.get(self.base + path).json()
         self.assertEqual(([e["item"] for e in found["mix"]], found["missing"]), (["birch"], ["yew"]))
-        KeptMix.objects.update(mix=[{"item": "yew", "weight": 1}])
+        SavedMix.objects.update(mix=[{"item": "yew", "weight": 1}])
         refused = self.north.get(self.base + path)
         self.assertEqual((refused.status_code, "yew" in refused.json()["detail"]), (422, True))
         self.assertEqual(self.lead.delete(f"/api{path}").status_code, 204)

@@ -25,7 +25,7 @@ from server.journal.models import Entry
 from server.levels.models import Level, Membership
 from server.pins.models import UprootedPlace
 from server.snapshots.models import Snapshot
-from server.stands.models import BrushTip, ConditionSet, KeptMix, Stand, StandSet
+from server.stands.models import BrushTip, ConditionSet, SavedMix, Stand, StandSet
 from server.stock.models import BroughtItem, ShelfItem, ShelfVersion, StockItem
 from tests.core.levels import drawn_level
 from tests.fixtures import MARKS, PASSWORD, glb
@@ -134,7 +134,7 @@ class Roles(GroundCase):
         self.taken_back = self.stroke(path=[[180, 180]]).json()["entry"]["id"]
         self.post("/undo", {})
         self.keep_set = ConditionSet.objects.create(name="Gentle", conditions=[], by=users["lead"])
-        self.kept_mix = KeptMix.objects.create(
+        self.saved_mix = SavedMix.objects.create(
             name="Birches", mix=[{"item": "birch", "weight": 1}], by=users["lead"]
         )
         self.tip = BrushTip.objects.create(name="own", by=users["north"], data=bytes(64 * 64))
@@ -410,7 +410,7 @@ class Roles(GroundCase):
             "snapshot": self.shot,
             "pk": self.stand_set.pk
             if "stand-sets" in path
-            else self.kept_mix.pk
+            else self.saved_mix.pk
             if "kept-mixes" in path
             else self.keep_set.pk,
             "number": self.rock,
@@ -570,7 +570,7 @@ class Roles(GroundCase):
         tries = [
             ("delete", f"/api/condition-sets/{self.keep_set.pk}", {}),
             ("delete", f"/api/stand-sets/{self.stand_set.pk}", {}),
-            ("delete", f"/api/kept-mixes/{self.kept_mix.pk}", {}),
+            ("delete", f"/api/kept-mixes/{self.saved_mix.pk}", {}),
             (
                 "post",
                 "/api/condition-sets",

@@ -45,7 +45,7 @@ class Bounds:
 
 class ReadingProcesses:
     """Starts a process for each file that is read. Safe for threads; after a fork of the caller's it begins
-    anew."""
+    again."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()

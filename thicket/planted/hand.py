@@ -140,8 +140,8 @@ def added(planting: Planting, key: object, k: int, given: Mapping[str, Any]) -> 
         surface = int(on[0])
         at, normal = spot_on(planting, surface, (given["x"], on[1], given["z"]))
         drawn: Seats | PointSet = seats_at(at[None], normal[None], cell)
-        looked_at = seats_at(at[None], normal[None], np.array([[surface, 0]]))
-        driven = planting.site.variation_at(looked_at, none)
+        seats = seats_at(at[None], normal[None], np.array([[surface, 0]]))
+        driven = planting.site.variation_at(seats, none)
     else:
         surface, one = 0, np.zeros(1, np.float32)
         drawn = PointSet(np.array([given["x"]]), np.array([given["z"]]), one, cell)

@@ -7,7 +7,7 @@ import numpy as np
 from thicket.planted.level import PlantedLevel
 from thicket.sight.pops import unhidden
 
-LOOKED_AT = (0.1, 0.5, 0.9)
+SAMPLED_AT = (0.1, 0.5, 0.9)
 """A plant is looked for at these shares of its height."""
 
 
@@ -20,7 +20,7 @@ def hidden_share(level: PlantedLevel, eye: np.ndarray, form: np.ndarray, tall: n
     if not level.meshes.drawn or not len(form):
         return 1.0 - seen
     eye, foot, up = np.asarray(eye, float), form[:, :3].astype(float), ups(form)
-    parts = [level.meshes.hides(eye, foot + (share * tall)[:, None] * up) for share in LOOKED_AT]
+    parts = [level.meshes.hides(eye, foot + (share * tall)[:, None] * up) for share in SAMPLED_AT]
     return 1.0 - seen * (1.0 - np.mean(parts, axis=0))
 
 

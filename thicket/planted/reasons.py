@@ -1,4 +1,4 @@
-"""What is said of a place, on the terrain or on a mesh, when it is asked why it carries a plant; see
+"""What is known of a place, on the terrain or on a mesh, when it is asked why it carries a plant; see
 `server.stands.conditions_api.WhyOut`."""
 
 from __future__ import annotations

@@ -166,8 +166,8 @@ class Over:
 
 def over(planted: PlantedLevel, x: float, z: float, y: float | None = None) -> list[Over]:
     """What stands over a place, top to bottom: of each stand its tallest plant there, by the height of its
-    tip; and swards that cover the place. On a placed mesh its altitude `y` in m tells the plants there from
-    those under it."""
+    tip; and swards that cover the place. On a placed mesh its altitude `y` in m distinguishes the plants
+    there from those under it."""
     at = np.array([x]), np.array([z])
     ground = float(planted.ground.height_at(*at)[0])
     found = [_over(planted, planting, x, z, ground, y) for planting in planted.plantings()]

@@ -22,7 +22,7 @@ AWAY = -0.1
 
 class MeshPath(NamedTuple):
     """A stroke's way over one mesh: at and normal float64 (n, 3), in m of one space; pressure float64 (n,);
-    begins, whether the stroke was set down anew at a point, bool (n,)."""
+    begins, whether the stroke was set down again at a point, bool (n,)."""
 
     at: np.ndarray
     normal: np.ndarray

@@ -10,7 +10,7 @@ from thicket.planting.hashing import seed_of
 from thicket.surfaces.mesh import Mesh
 from thicket.surfaces.placing import spread
 
-SAMPLES, LOOKED_AT = 20_000, 8
+SAMPLES, CANDIDATES = 20_000, 8
 
 
 class NearestOn:
@@ -30,11 +30,11 @@ class NearestOn:
     def to(self, places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """The nearest points to places of the mesh's own space, and the way that each faces: float64
         (n, 3)."""
-        _, near = self.tree.query(places, k=LOOKED_AT)
+        _, near = self.tree.query(places, k=CANDIDATES)
         faces = self.faces[near]
         n = len(places)
-        found = closest_point(self.mesh.corners[faces.ravel()], np.repeat(places, LOOKED_AT, axis=0))
-        found = found.reshape(n, LOOKED_AT, 3)
+        found = closest_point(self.mesh.corners[faces.ravel()], np.repeat(places, CANDIDATES, axis=0))
+        found = found.reshape(n, CANDIDATES, 3)
         best = np.linalg.norm(found - places[:, None], axis=2).argmin(axis=1)
         rows = np.arange(n)
         return found[rows, best], self.mesh.normals[faces[rows, best]]

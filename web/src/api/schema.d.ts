@@ -1491,7 +1491,7 @@ export interface paths {
         /**
          * Plant At
          * @description The stand's plant nearest to a place, within a reach in m; nothing when there is none. On a placed mesh
-         *     the altitude tells sides apart.
+         *     the altitude distinguishes its sides.
          */
         get: operations["server_pins_api_plant_at"];
         put?: never;

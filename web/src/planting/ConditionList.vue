@@ -6,7 +6,7 @@ import type { Draft } from './useDraft'
 import { KINDS } from '../api/kinds'
 import { begun, fresh, ORDER, type Kind } from './conditions'
 import { useLevel } from '../level/level'
-import KeptMenu from '../shared/KeptMenu.vue'
+import SavedMenu from '../shared/SavedMenu.vue'
 import ConditionCard from './ConditionCard.vue'
 import CopyTo from './CopyTo.vue'
 import { useAttempt } from '../shared/useAttempt'
@@ -149,7 +149,7 @@ const dropSet = (pk: number) =>
         </v-list>
       </v-menu>
       <CopyTo v-if="store.chosen.length === 1" :draft="d" only="conditions" />
-      <KeptMenu
+      <SavedMenu
         label="Sets"
         tip="Sets of conditions that all levels can use"
         none="No sets saved yet. They can be used in every level of the team."

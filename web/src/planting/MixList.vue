@@ -11,7 +11,7 @@ import ActionButton from '../shared/ActionButton.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
 import ConditionCard from './ConditionCard.vue'
 import ItemPicker from '../shared/ItemPicker.vue'
-import KeptMixes from './KeptMixes.vue'
+import SavedMixes from './SavedMixes.vue'
 import NumberField from '../shared/NumberField.vue'
 import PairField from '../shared/PairField.vue'
 import { MixEntryBounds, VariationSettingsBounds } from '../api/bounds'
@@ -202,7 +202,7 @@ function drive(k: number, kind: string) {
         test="mix-add"
         @update:model-value="add"
       />
-      <KeptMixes :mix="list" :locked="locked" @take="takeMix" @trouble="trouble = $event" />
+      <SavedMixes :mix="list" :locked="locked" @take="takeMix" @trouble="trouble = $event" />
     </div>
   </div>
 </template>

@@ -90,7 +90,7 @@ export function usePainting(
     void attempt()
     return true
   }
-  /** Whether none of the stands grows where the brush is held, which is said. */
+  /** Whether none of the stands grows where the brush is held, which is shown. */
   function elsewhere(spot: Spot): boolean {
     if (brush.worksOn(spot.on).length) return false
     store.trouble = brush.leftAlone(spot.on)

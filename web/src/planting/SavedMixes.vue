@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import { answer, api, type MixEntry } from '../api/client'
 import { useLevel } from '../level/level'
-import KeptMenu from '../shared/KeptMenu.vue'
+import SavedMenu from '../shared/SavedMenu.vue'
 import { useAttempt } from '../shared/useAttempt'
 import { useServer } from '../shared/useServer'
 
@@ -44,7 +44,7 @@ const use = (pk: number) =>
 </script>
 
 <template>
-  <KeptMenu
+  <SavedMenu
     label="Mixes"
     tip="Mixes that all levels can plant"
     none="No mixes kept yet. They can be planted in every level of the team."

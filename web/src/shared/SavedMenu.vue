@@ -7,7 +7,7 @@ import ActionButton from './ActionButton.vue'
 const props = defineProps<{
   label: string
   tip: string
-  /** What is said where none is kept. */
+  /** What is shown where none is kept. */
   none: string
   kept: { id: number; name: string; says: string; may_change: boolean }[]
   nameLabel: string

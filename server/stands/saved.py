@@ -9,13 +9,13 @@ from django.http import HttpRequest
 from ninja import Schema
 
 from server.levels.access import check_may_change, may_change
-from server.stands.models import Kept
+from server.stands.models import Saved
 from thicket.refused import Missing
 
-T = TypeVar("T", bound=Kept)
+T = TypeVar("T", bound=Saved)
 
 
-class KeptOut(Schema):
+class SavedOut(Schema):
     """Its name, whose it is, and whether who asks may replace or remove it."""
 
     id: int
@@ -24,8 +24,8 @@ class KeptOut(Schema):
     may_change: bool
 
 
-def kept_out(request: HttpRequest, row: Kept) -> dict[str, Any]:
-    """See `KeptOut`."""
+def saved_out(request: HttpRequest, row: Saved) -> dict[str, Any]:
+    """See `SavedOut`."""
     return {
         "id": row.pk,
         "name": row.name,
@@ -34,7 +34,7 @@ def kept_out(request: HttpRequest, row: Kept) -> dict[str, Any]:
     }
 
 
-def kept_of(model: type[T], pk: int) -> T:
+def saved_of(model: type[T], pk: int) -> T:
     """One of a kind.
 
     Raises: Missing.
@@ -61,11 +61,11 @@ def keep(request: HttpRequest, model: type[T], name: str, **fields: Any) -> T:
     return row
 
 
-def remove(request: HttpRequest, model: type[Kept], pk: int) -> None:
+def remove(request: HttpRequest, model: type[Saved], pk: int) -> None:
     """Remove one of a kind; what was made by it stays.
 
     Raises: Missing; NotAllowed when it is another's.
     """
-    row = kept_of(model, pk)
+    row = saved_of(model, pk)
     check_may_change(request.user, row.name, row.by)
     row.delete()
