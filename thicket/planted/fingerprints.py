@@ -155,7 +155,9 @@ class SheetKeys:
             (self._still, was._still, still),
             (self._claimed, was._claimed, taken),
         ):
-            mine.update({sheet: key for sheet, key in its.copy().items() if whole or sheet not in met})
+            mine.update(its.copy())
+            for sheet in () if whole else met:
+                mine.pop(sheet, None)
         self._settings = was._settings
 
     @property

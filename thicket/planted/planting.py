@@ -99,8 +99,8 @@ class Planting(Sheets):
         self._at_hand = False
         self.covers: dict[int, np.ndarray] = {}
         """How much ground its crowns cover, by scale: see `thicket.planted.cover`."""
-        self._numbers: dict[str, int] = {}
-        """How many plants sheets have, by their keys."""
+        self._numbers: dict[Sheet, tuple[str, int]] = {}
+        """The keys of sheets with how many plants they have under them."""
         if on_meshes or self.settings.layout.kind in ("path", "rows"):
             self.places.check()
         if checked:
@@ -330,19 +330,19 @@ class Planting(Sheets):
         """The plants of a sheet. When spare they are kept only if nothing else has to go for them."""
         key = self.key(sheet)
         plants = self.around.cache.get(("plants", key), lambda: self._make(sheet), spare)
-        self._numbers[key] = len(plants)
+        self._numbers[sheet] = key, len(plants)
         return plants
 
     def adopt(self, sheet: Sheet, key: str, plants: Plants) -> None:
         """Take over a sheet's plants that were made elsewhere, under their key."""
         self.keys.adopt(sheet, key)
         self.around.cache.put(("plants", key), plants)
-        self._numbers[key] = len(plants)
+        self._numbers[sheet] = key, len(plants)
 
     def number_in(self, sheet: Sheet) -> int:
         """How many plants a sheet has."""
-        known = self._numbers.get(self.key(sheet))
-        return len(self.plants(sheet)) if known is None else known
+        key, number = self._numbers.get(sheet, ("", 0))
+        return number if key == self.key(sheet) else len(self.plants(sheet))
 
     def _make(self, sheet: Sheet) -> Plants:
         box = self.window(sheet)
@@ -490,14 +490,13 @@ class Planting(Sheets):
     def take_over(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:
         """Take over from an earlier planting of the stand, with equal settings and pins, what cannot have
         changed: it differs only inside a region, there in its own touch, or, when other stands have changed,
-        by number, in what follows from those. What is taken over is copied, so that neither planting ever
-        writes into the other."""
+        by number, in what follows from those. Neither planting ever writes into the other."""
         room_only = bool(changed) and not self.asks_for(changed)
         self.keys.take_over(was.keys, region, not changed or room_only, not changed)
         if not changed or room_only:
             self._site = was._site
-        self._changed_in = dict(was.keys.known), region
-        self._numbers = dict(was._numbers)
+        self._changed_in = was.keys.known, region
+        self._numbers = was._numbers.copy()
         self.occupancy.take_over(was.occupancy, region, changed)
 
     def expected(self) -> float:
