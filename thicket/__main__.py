@@ -22,9 +22,9 @@ from thicket.document.drawing import seen_through
 from thicket.document.edits import Edit
 from thicket.document.edits.examples import examples
 from thicket.document.edits.files import json_of, read_edits, schemas, write_edits
+from thicket.formats.recipe import add_flags, recipe_of
 from thicket.planted.captures import SIMULATED, captures_csv, frames_by_chance, loads_in, run, views_at
 from thicket.planted.costs import LINES, bookmark_view, line, over, spent
-from thicket.planted.export import FORMATS
 from thicket.planted.level import PlantedLevel
 from thicket.planted.whole import plant_whole, sheets_in_all
 from thicket.refused import Refused
@@ -111,10 +111,13 @@ def cost(options: argparse.Namespace) -> int:
 
 def export(options: argparse.Namespace) -> int:
     """`export FOLDER`: write a level's plants and rules in open formats."""
-    level = _open(options)
+    recipe, level = recipe_of(options), _open(options)
     _plant_all(level, options)
-    for path in level.export(options.out, options.format):
-        print(f"{path}\t{path.stat().st_size}")
+    manifest = level.export(options.out, recipe, options.since)
+    for name in manifest.written:
+        print(f"{options.out / name}\t{manifest.files[name].bytes}")
+    for name in manifest.dropped:
+        print(f"{name} is to be dropped", file=sys.stderr)
     return 0
 
 
@@ -278,8 +281,7 @@ def main(arguments: list[str] | None = None) -> int:
                 "may be given; all bookmarks when left out",
             )
         if name == "export":
-            command.add_argument("--out", type=Path, required=True)
-            command.add_argument("--format", action="append", choices=sorted(FORMATS), required=True)
+            add_flags(command)
         if name == "device":
             command.add_argument("--simulate", choices=sorted(SIMULATED), default="desktop")
             command.add_argument("--frames", type=int, default=200, help="so many by chance")

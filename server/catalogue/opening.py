@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 import time
+from contextlib import suppress
 from pathlib import Path
 from uuid import UUID, uuid4
 
@@ -103,6 +104,8 @@ def _sweep() -> None:
 
 
 def clear_out() -> None:
-    """Remove what a worker that was killed left unpacked; to be called before the first file is opened."""
+    """Remove what a worker that was killed left unpacked: what lies there longer than a file is read."""
     for folder in _folder().glob(f"{UNPACKED}*"):
-        shutil.rmtree(folder, ignore_errors=True)
+        with suppress(FileNotFoundError):
+            if folder.stat().st_mtime < time.time() - 2 * BOUNDS.patience:
+                shutil.rmtree(folder, ignore_errors=True)

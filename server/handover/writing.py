@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Callable
+from pathlib import Path
 
 from django.conf import settings
 
@@ -15,7 +15,9 @@ from server.levels.models import Level
 from server.view.wind import wind_of
 from thicket.document.folder import zip_level
 from thicket.formats import handover
+from thicket.formats.recipe import Recipe
 from thicket.planted import export
+from thicket.planted.handover import Manifest
 from thicket.planted.level import PlantedLevel
 from thicket.planted.whole import plant_whole, sheets_in_all
 from thicket.progress import Report, quietly
@@ -31,6 +33,19 @@ def _planted(level: Level, report: Report) -> PlantedLevel:
     return planted
 
 
+def _details(level: Level) -> dict:
+    """What is shown and budgeted of a level, as the core's `level.json` says it."""
+    shown = {name: getattr(level, name) for name in ("atmosphere", "drawing", "tiers", "walks")}
+    return {"view": {"wind": wind_of(level).model_dump(), **shown}}
+
+
+def hand_over(level: Level, recipe: Recipe, out: Path, since: Path | None) -> Manifest:
+    """See `thicket.planted.handover.hand_over`."""
+    planted = _planted(level, quietly)
+    whole = planted.edited(with_files(level, planted.level)).changed(details=_details(level))
+    return whole.export(out, recipe, since)
+
+
 def plants_csv(level: Level, report: Report = quietly) -> bytes:
     """`plants.csv`."""
     return export.plants_csv(_planted(level, report), report)
@@ -38,17 +53,7 @@ def plants_csv(level: Level, report: Report = quietly) -> bytes:
 
 def level_json(level: Level, report: Report = quietly) -> bytes:
     """`level.json`."""
-    return export.level_json(
-        planted_of(level).changed(
-            details={
-                "view": {
-                    "wind": wind_of(level).model_dump(),
-                    **{name: getattr(level, name) for name in ("atmosphere", "drawing", "tiers", "walks")},
-                }
-            }
-        ),
-        report,
-    )
+    return export.level_json(planted_of(level).changed(details=_details(level)), report)
 
 
 def plants_glb(level: Level, report: Report = quietly) -> bytes:
@@ -96,10 +101,3 @@ def _zip(files: dict[str, bytes]) -> bytes:
         for name, data in files.items():
             archive.writestr(name, data)  # these are packed already
     return out.getvalue()
-
-
-FORMATS: dict[str, Callable[[Level], dict[str, bytes]]] = {
-    "csv": lambda level: {"plants.csv": plants_csv(level), "level.json": level_json(level)},
-    "glb": lambda level: {"level.glb": plants_glb(level)},
-    "maps": lambda level: export.maps(planted_of(level)),
-}

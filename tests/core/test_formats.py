@@ -12,7 +12,9 @@ from demo import ground as demo_ground
 from demo.stock import MODELS
 from server.stands.payload import encode
 from thicket.formats.glb import GlbReader
-from thicket.formats.handover import HEADER, Planted, density_png, heights_tif, plants_csv
+from thicket.formats.handover import Planted, density_png, heights_tif
+from thicket.formats.plant_tables import HEADER, plants_csv, table_of
+from thicket.formats.recipe import PLAIN
 from thicket.formats.stock import measure, read_anchors, to_glb
 from thicket.ground.heights import Ground
 from thicket.planting.hashing import plant_ids
@@ -85,7 +87,7 @@ class Stock(unittest.TestCase):
 class Files(unittest.TestCase):
     def test_csv_rows_are_sorted_and_parse_back(self):
         plants = some_plants()
-        text = plants_csv([Planted("birch", ["birch"], plants)])
+        text = plants_csv(table_of([Planted("birch", ["birch"], plants)], PLAIN, 400, 400))
         self.assertTrue(text.startswith(HEADER))
         rows = [line.split(",") for line in text.splitlines()[1:]]
         self.assertEqual([int(r[0]) for r in rows], sorted(plants.id.tolist()))

@@ -227,8 +227,7 @@ class Folders(InFolder):
         self.assertIn("rim\tall\t", self.ask("cost", self.folder, "--view", "rim")[1])
         self.assertEqual(self.ask("cost", self.folder, "--view", "nowhere")[0], 2)
         out = self.folder.parent / "out"
-        formats = [part for name in ("csv", "glb", "maps") for part in ("--format", name)]
-        self.assertEqual(self.ask("export", self.folder, "--out", out, *formats)[0], 0)
+        self.assertEqual(self.ask("export", self.folder, "--out", out, "--formats", "csv,glb,maps")[0], 0)
         rows = (out / "plants.csv").read_text().splitlines()
         self.assertEqual(len(rows) - 1, sum(n for slug, n in counts.items() if slug != "grass"))
         self.assertEqual((out / "level.glb").read_bytes()[:4], b"glTF")

@@ -283,7 +283,7 @@ class Roles(ApiCase):
 class Handover(ApiCase):
     def files(self, kind):
         with tempfile.TemporaryDirectory() as folder:
-            call_command("handover", self.level.slug, format=kind, out=Path(folder), stdout=io.StringIO())
+            call_command("handover", self.level.slug, formats=kind, out=Path(folder), stdout=io.StringIO())
             return {p.name: p.read_bytes() for p in Path(folder).iterdir()}
 
     def test_csv_and_json(self):

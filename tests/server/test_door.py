@@ -8,6 +8,7 @@ import shutil
 import socket
 import tempfile
 import threading
+import time
 import zipfile
 from contextlib import suppress
 from pathlib import Path
@@ -184,7 +185,12 @@ class Door(TransactionTestCase):
         with mock.patch.object(opening, "bounded", side_effect=Refused("file: no")):
             self.assertEqual(self.opened(self.good, "Again")["state"], "failed")
         self.assertEqual(left(), [])
-        (opening._folder() / f"{opening.UNPACKED}x" / "deep").mkdir(parents=True)
+        unpacked = opening._folder() / f"{opening.UNPACKED}x"
+        (unpacked / "deep").mkdir(parents=True)
+        opening.clear_out()
+        self.assertTrue(unpacked.exists(), "it may still be read")
+        long_ago = time.time() - 3600
+        os.utime(unpacked, (long_ago, long_ago))
         opening.clear_out()
         self.assertEqual(left(), [], "a worker that was killed")
 

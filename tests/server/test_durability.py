@@ -258,7 +258,17 @@ class Backups(OwnState):
     def plants(self, state: State) -> bytes:
         with tempfile.TemporaryDirectory() as folder:
             subprocess.run(
-                [sys.executable, "-m", "django", "handover", "test-moor", "--format", "csv", "--out", folder],
+                [
+                    sys.executable,
+                    "-m",
+                    "django",
+                    "handover",
+                    "test-moor",
+                    "--formats",
+                    "csv",
+                    "--out",
+                    folder,
+                ],
                 env=self.env(state),
                 cwd=settings.BASE_DIR,
                 check=True,

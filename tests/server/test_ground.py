@@ -341,11 +341,12 @@ class CommandLine(GroundCase):
         self.assertIn("Birch: ", said)
         self.assertEqual(Entry.objects.get(level=self.level).kind, "heights")
         with tempfile.TemporaryDirectory() as folder:
-            call_command("handover", "far-fell", format="maps", out=Path(folder), stdout=io.StringIO())
+            call_command("handover", "far-fell", formats="maps", out=Path(folder), stdout=io.StringIO())
             files = {p.name: p for p in Path(folder).iterdir()}
             self.assertEqual(
                 set(files),
                 {
+                    "manifest.json",
                     "heights.tif",
                     "heights.png",
                     "slope.tif",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import warnings
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -18,8 +18,6 @@ from thicket.formats.glb import GlbReader, GlbWriter
 from thicket.ground.heights import Ground
 from thicket.planting.stands import Plants
 
-HEADER = "id,stand,item,x,y,z,qx,qy,qz,qw,sx,sy,sz,tint,pinned,surface\n"
-
 
 @dataclass(frozen=True, eq=False)
 class Planted:
@@ -32,32 +30,6 @@ class Planted:
     """Ids of those that were set by hand."""
     surfaces: Mapping[int, str] = field(default_factory=dict)
     """The names of the placed meshes that plants stand on, by their ids; the others stand on the terrain."""
-
-
-def quoted(name: str) -> str:
-    """A name as a field of a CSV file."""
-    return '"' + name.replace('"', '""') + '"' if any(c in name for c in ',"\n') else name
-
-
-def plants_csv(stands: Iterable[Planted]) -> str:
-    """All plants as CSV, sorted by id: metres, unit quaternions in glTF's convention, multiples of the
-    mesh; and the name of the placed mesh that each stands on, empty for the terrain."""
-    rows: list[tuple[int, str]] = []
-    for stand in stands:
-        by_hand = set(stand.pins.tolist())
-        for id_, item, f in zip(
-            stand.plants.id.tolist(), stand.plants.item.tolist(), stand.plants.form.tolist()
-        ):
-            rows.append(
-                (
-                    id_,
-                    f"{id_},{stand.stand},{stand.items[item]},{f[0]:.4f},{f[1]:.4f},{f[2]:.4f},"
-                    f"{f[3]:.6f},{f[4]:.6f},{f[5]:.6f},{f[6]:.6f},{f[7]:.5f},{f[8]:.5f},{f[7]:.5f},"
-                    f"{f[9]:.4f},{int(id_ in by_hand)},{quoted(stand.surfaces.get(id_, ''))}\n",
-                )
-            )
-    rows.sort()
-    return HEADER + "".join(row for _, row in rows)
 
 
 def plants_glb(stands: Sequence[Planted], meshes: dict[str, bytes]) -> bytes:

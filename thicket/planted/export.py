@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Iterator
 from typing import Protocol
 
 from thicket.document.level import Level
+from thicket.document.shape_file import shape_file
 from thicket.formats import handover
+from thicket.formats.geojson import shapes_geojson
 from thicket.formats.handover import Planted
+from thicket.formats.plant_tables import PlantTable, plants_parquet, table_of
+from thicket.formats.plant_tables import plants_csv as csv_of
+from thicket.formats.recipe import AXES, PLAIN, Recipe
 from thicket.ground.heights import Ground
 from thicket.ground.hollow import topographic_position_index
 from thicket.ground.relief import slope_and_aspect
@@ -16,7 +21,6 @@ from thicket.planted.planting import Planting
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import join
 from thicket.progress import Report, quietly
-from thicket.refused import Refused
 
 HOLLOW_RADIUS = 20.0
 """The radius in m at which `hollow-ridge.tif` is written."""
@@ -48,13 +52,18 @@ def _planted(level: Whole, report: Report) -> list[Planted]:
     return out
 
 
-def plants_csv(level: Whole, report: Report = quietly) -> bytes:
+def _table(level: Whole, recipe: Recipe, planted: list[Planted]) -> PlantTable:
+    return table_of(planted, recipe, level.ground.width, level.ground.length)
+
+
+def plants_csv(level: Whole, report: Report = quietly, recipe: Recipe = PLAIN) -> bytes:
     """`plants.csv`."""
-    return handover.plants_csv(_planted(level, report)).encode()
+    return csv_of(_table(level, recipe, _planted(level, report))).encode()
 
 
-def level_json(level: Whole, report: Report = quietly) -> bytes:
-    """`level.json`: what an engine must know beside the plants."""
+def level_json(level: Whole, report: Report = quietly, recipe: Recipe = PLAIN) -> bytes:
+    """`level.json`: what an engine must know beside the plants. Its own lengths are in m, its places in the
+    level's own axes; `plants` says how the tables of plants have them."""
     document, stands = level.level, []
     for stand in (stand for stand in document.in_order if not stand.off):
         settings, stock = stand.settings, document.stock
@@ -88,6 +97,7 @@ def level_json(level: Whole, report: Report = quietly) -> bytes:
         "length": level.ground.length,
         "units": "m",
         "axes": "x east, y up, z south",
+        "plants": {"axes": AXES[recipe.axes][0], **recipe.alike},
         **{name: view.get(name, {}) for name in ("wind", "atmosphere", "drawing", "tiers", "walks")},
         "surfaces": [placed.model_dump(mode="json") for placed in document.surfaces.values()],
         "stands": stands,
@@ -97,9 +107,11 @@ def level_json(level: Whole, report: Report = quietly) -> bytes:
 
 def plants_glb(level: Whole, report: Report = quietly) -> bytes:
     """`level.glb`; needs the meshes of the stock."""
-    return handover.plants_glb(
-        _planted(level, report), {slug: item.glb for slug, item in level.level.stock.items()}
-    )
+    return _glb(level, _planted(level, report))
+
+
+def _glb(level: Whole, planted: list[Planted]) -> bytes:
+    return handover.plants_glb(planted, {slug: item.glb for slug, item in level.level.stock.items()})
 
 
 def density_maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
@@ -113,8 +125,8 @@ def density_maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
     return files
 
 
-def maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
-    """Heights, relief fields and ground layers of the level, and a density map for each stand."""
+def ground(level: Whole) -> dict[str, bytes]:
+    """Heights, relief fields and ground layers of the level."""
     ground, layers = level.ground, level.level.layers
     slope, facing = slope_and_aspect(ground.heights, ground.cell)
     fields = {
@@ -128,22 +140,57 @@ def maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
         f"{name}.tif": handover.field_tif(values, ground.cell, -1.0 if name == "facing" else None)
         for name, values in fields.items()
     }
-    files["layers.tif"] = handover.layers_tif(layers.weights, layers.names, ground.cell)
-    return files | density_maps(level, report)
+    return files | {"layers.tif": handover.layers_tif(layers.weights, layers.names, ground.cell)}
 
 
-FORMATS: dict[str, Callable[[Whole], dict[str, bytes]]] = {
-    "csv": lambda level: {"plants.csv": plants_csv(level), "level.json": level_json(level)},
-    "glb": lambda level: {"level.glb": plants_glb(level)},
-    "maps": maps,
-}
+def maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
+    """All of the ground, and a density map for each stand."""
+    return ground(level) | density_maps(level, report)
 
 
-def files_of(level: Whole, formats: Iterable[str]) -> dict[str, bytes]:
-    """The files of some formats, by name. Raises: Refused when there is no such format."""
-    files: dict[str, bytes] = {}
-    for name in formats:
-        if name not in FORMATS:
-            raise Refused(f"format: {name!r} is none; there are {', '.join(FORMATS)}")
-        files |= FORMATS[name](level)
-    return files
+def shapes(level: Whole) -> bytes:
+    """`shapes.geojson`."""
+    known = [
+        shape_file(level.level, number).shape_settings().model_dump(mode="json")
+        for number in sorted(level.level.shapes)
+    ]
+    return shapes_geojson(known, level.level.name, level.ground.width, level.ground.length)
+
+
+class Parts:
+    """What a recipe makes of a level: its files one by one, and how many plants are in them."""
+
+    def __init__(self, level: Whole, recipe: Recipe, report: Report = quietly) -> None:
+        self.level, self.recipe, self.report = level, recipe, report
+        self.planted = _planted(level, report) if {"csv", "parquet", "glb"} & set(recipe.formats) else []
+        self.table = _table(level, recipe, self.planted)
+        width, length = level.ground.width, level.ground.length
+        self.cells = self.table.cells(recipe.cell, width, length) if recipe.cell else {}
+
+    def counts(self) -> dict[str, int]:
+        """Plants of every stand in the files, by its slug."""
+        return {each.stand: len(each.plants) for each in self.planted}
+
+    def files(self) -> Iterator[tuple[str, bytes]]:
+        """The names of the files with what is in them."""
+        formats, level = self.recipe.formats, self.level
+        tables = (
+            {"plants": self.table}
+            if not self.recipe.cell
+            else {f"plants_{column}_{row}": part for (column, row), part in self.cells.items()}
+        )
+        for name, table in tables.items():
+            if "csv" in formats:
+                yield f"{name}.csv", csv_of(table).encode()
+            if "parquet" in formats:
+                yield f"{name}.parquet", plants_parquet(table)
+        if {"csv", "parquet"} & set(formats):
+            yield "level.json", level_json(level, recipe=self.recipe)
+        if "glb" in formats:
+            yield "level.glb", _glb(level, self.planted)
+        if {"ground", "maps"} & set(formats):
+            yield from ground(level).items()
+        if "maps" in formats:
+            yield from density_maps(level, self.report).items()
+        if "geojson" in formats:
+            yield "shapes.geojson", shapes(level)

@@ -13,6 +13,7 @@ from thicket.cache import Cache
 from thicket.document.atmosphere import FogSettings
 from thicket.document.edits import Edit
 from thicket.document.level import Level, Stand
+from thicket.formats.recipe import PLAIN, Recipe
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
 from thicket.hashing import hash_of
@@ -20,7 +21,7 @@ from thicket.lazy import lazy
 from thicket.planted.asking import check_order
 from thicket.planted.comparing import Difference, difference
 from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, stand_cost
-from thicket.planted.export import files_of
+from thicket.planted.handover import Manifest, hand_over
 from thicket.planted.parts import Standing
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting, Surroundings, host_of
@@ -168,15 +169,10 @@ class PlantedLevel:
         for planting in list(self._plantings.values()):
             planting.release()
 
-    def export(self, folder: str | Path, formats: Iterable[str] = ("csv",)) -> list[Path]:
-        """Write files for engines and other tools into a folder: csv, glb (needs the meshes of the stock),
-        maps."""
-        out = []
-        for name, data in files_of(self, formats).items():
-            out.append(Path(folder) / name)
-            out[-1].parent.mkdir(parents=True, exist_ok=True)
-            out[-1].write_bytes(data)
-        return out
+    def export(self, folder: str | Path, recipe: Recipe = PLAIN, since: str | Path | None = None) -> Manifest:
+        """Hand the level over as files for engines and other tools; see `hand_over`. The format glb needs the
+        meshes of the stock."""
+        return hand_over(self, recipe, Path(folder), Path(since) if since else None)
 
     def compare(self, after: PlantedLevel) -> dict[str, Difference]:
         """What changes from this level to another, by the slugs of stands that both have."""

@@ -1,28 +1,27 @@
-"""Write a level's planting in open formats."""
-
-from pathlib import Path
+"""Hand a level over: write its plants, ground and rules in open formats."""
 
 from django.core.management.base import BaseCommand, CommandError
 
-from server.handover.writing import FORMATS
+from server.handover.writing import hand_over
 from server.levels.access import level_of_command
+from thicket.formats.recipe import add_flags, recipe_of
+from thicket.refused import Refused
 
 
 class Command(BaseCommand):
-    help = "Write plants.csv and level.json (csv), level.glb (glb), or heights and density maps (maps)."
+    help = "Write a level's plants, ground and rules in open formats, with a manifest: see docs/formats.md."
 
     def add_arguments(self, parser):
         parser.add_argument("level", help="the level's slug")
-        parser.add_argument("--format", required=True, choices=sorted(FORMATS))
-        parser.add_argument("--out", required=True, type=Path, help="folder to write into; made when missing")
+        add_flags(parser)
 
     def handle(self, *args, **options):
         level = level_of_command(options["level"])
-        files = FORMATS[options["format"]](level)
         try:
-            options["out"].mkdir(parents=True, exist_ok=True)
-            for name, data in files.items():
-                (options["out"] / name).write_bytes(data)
-                self.stdout.write(f"{options['out'] / name}  {len(data):,} bytes")
-        except OSError as error:
-            raise CommandError(f"{options['out']}: cannot be written: {error.strerror}.") from error
+            manifest = hand_over(level, recipe_of(options), options["out"], options["since"])
+        except Refused as error:
+            raise CommandError(f"{error}.") from error
+        for name in manifest.written:
+            self.stdout.write(f"{options['out'] / name}  {manifest.files[name].bytes:,} bytes")
+        for name in manifest.dropped:
+            self.stdout.write(f"{name} is to be dropped")
