@@ -175,6 +175,7 @@ class Written(InFolder):
         for wrong, words in (
             (("--formats", "csv,fbx"), "formats.1: Input should be"),
             (("--cell", -1), "cell: Input should be greater"),
+            (("--cell", 1), "cell: it is 0, for one table, or at least 16 m"),
             (("--recipe", self.out), "cannot be read"),
             (("--recipe", self.out / "plants_1_1.csv"), "recipe: Invalid JSON"),
         ):

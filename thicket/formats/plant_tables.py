@@ -45,8 +45,10 @@ class PlantTable:
         the north. Squares without plants are left out."""
         most = np.maximum(np.ceil(np.array([width, length]) / cell), 1) - 1
         squares = np.clip(np.floor(self.at / cell), 0, most).astype(int)
-        found = sorted({(int(column), int(row)) for column, row in squares})
-        return {one: self.take((squares == one).all(axis=1)) for one in found}
+        found, square = np.unique(squares, axis=0, return_inverse=True)
+        order, ends = np.argsort(square, kind="stable"), np.cumsum(np.bincount(square))
+        parts = np.split(order, ends[:-1])
+        return {(column, row): self.take(part) for (column, row), part in zip(found.tolist(), parts)}
 
 
 def table_of(stands: Iterable[Planted], recipe: Recipe, width: float, length: float) -> PlantTable:

@@ -7,13 +7,14 @@ from pathlib import Path
 from typing import Annotated, Any, Literal, get_args
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from thicket.planting.stands import Plants
-from thicket.refused import Refused
+from thicket.refused import Refused, first_error
 
 Format = Literal["csv", "parquet", "glb", "maps", "ground", "geojson"]
 Axes = Literal["y-up-right", "z-up-right", "y-up-left", "z-up-left"]
+LEAST_CELL = 16.0
 METRE = {"m": 1.0, "cm": 100.0}
 """How many of a unit make a metre."""
 AXES: dict[str, tuple[str, tuple[int, int, int], tuple[float, float, float]]] = {
@@ -39,6 +40,14 @@ class Recipe(BaseModel):
     unit: Literal["m", "cm"] = "m"
     origin: Literal["corner", "centre"] = "corner"
     cell: Annotated[float, Field(ge=0, le=20_000)] = 0.0
+
+    @field_validator("cell")
+    @classmethod
+    def check_cell(cls, cell: float) -> float:
+        """Refuse cells of which a level would have too many."""
+        if 0 < cell < LEAST_CELL:
+            raise ValueError(f"it is 0, for one table, or at least {LEAST_CELL:g} m")
+        return cell
 
     @property
     def alike(self) -> dict[str, object]:
@@ -89,6 +98,5 @@ def recipe_of(options: argparse.Namespace | dict[str, Any]) -> Recipe:
     except OSError as error:
         raise Refused(f"recipe: {given['recipe']} cannot be read: {error.strerror}") from error
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "recipe"
-        raise Refused(f"{where}: {first['msg']}") from error
+        where = "recipe: " if given["recipe"] else ""
+        raise Refused(where + first_error(error)) from error

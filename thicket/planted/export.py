@@ -56,9 +56,9 @@ def _table(level: Whole, recipe: Recipe, planted: list[Planted]) -> PlantTable:
     return table_of(planted, recipe, level.ground.width, level.ground.length)
 
 
-def plants_csv(level: Whole, report: Report = quietly, recipe: Recipe = PLAIN) -> bytes:
+def plants_csv(level: Whole, report: Report = quietly) -> bytes:
     """`plants.csv`."""
-    return csv_of(_table(level, recipe, _planted(level, report))).encode()
+    return csv_of(_table(level, PLAIN, _planted(level, report))).encode()
 
 
 def level_json(level: Whole, report: Report = quietly, recipe: Recipe = PLAIN) -> bytes:
@@ -163,7 +163,8 @@ class Parts:
     def __init__(self, level: Whole, recipe: Recipe, report: Report = quietly) -> None:
         self.level, self.recipe, self.report = level, recipe, report
         self.planted = _planted(level, report) if {"csv", "parquet", "glb"} & set(recipe.formats) else []
-        self.table = _table(level, recipe, self.planted)
+        self.has_tables = bool({"csv", "parquet"} & set(recipe.formats))
+        self.table = _table(level, recipe, self.planted if self.has_tables else [])
         width, length = level.ground.width, level.ground.length
         self.cells = self.table.cells(recipe.cell, width, length) if recipe.cell else {}
 
@@ -184,7 +185,7 @@ class Parts:
                 yield f"{name}.csv", csv_of(table).encode()
             if "parquet" in formats:
                 yield f"{name}.parquet", plants_parquet(table)
-        if {"csv", "parquet"} & set(formats):
+        if self.has_tables:
             yield "level.json", level_json(level, recipe=self.recipe)
         if "glb" in formats:
             yield "level.glb", _glb(level, self.planted)

@@ -230,7 +230,7 @@ describe('the shelf', () => {
     })
     const shelf = useShelf()
     shelf.open = true
-    shelf.looked = 'i1'
+    await shelf.look('i1')
     await until(() => shelf.items.length && shelf.detail)
     await shelf.changed(Promise.resolve({ ...shelf.detail!, name: 'Silver birch' }))
     expect(shelf.detail!.name).toBe('Silver birch')

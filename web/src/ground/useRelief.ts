@@ -105,7 +105,7 @@ export function useRelief({ level: store }: Pick<Stores, 'level'>) {
         parseAs: 'arrayBuffer',
         signal,
       }),
-    { enabled: () => !!kind.value && !!store.level, fixed: true },
+    { enabled: () => !!kind.value && !!store.level, fixed: true, large: true },
   )
   const field = computed((): Field | null => {
     if (!kind.value || !data.value) return null

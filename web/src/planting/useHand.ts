@@ -32,15 +32,17 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
     )
     if (!plant.value) trouble.value = `No plant of ${stand.value?.name} stands within ${reach} m of there.`
   }
-  // A stand is replaced when its settings or single plants are other; not when some of its sheets are.
-  const replaced = computed(() => stand.value?.settings)
   const list = useServer(
     () => ['pins', at.value],
     (signal) => api.GET('/api/levels/{slug}/stands/{stand}/pins', { params: { path: at.value }, signal }),
     { enabled: () => !!stand.value },
   )
   const pins = computed(() => (stand.value && list.data.value) || [])
-  watch(replaced, (now, before) => now && before && void list.read())
+  // A stand is replaced when its settings or single plants are other; not when some of its sheets are.
+  watch(
+    () => [stand.value?.id, stand.value?.settings],
+    ([now], [before]) => now && now === before && void list.read(),
+  )
   watch(list.error, (error) => error && store.report(error))
   async function send(body: Partial<PinsIn>): Promise<void> {
     const changed = await answer(

@@ -30,6 +30,8 @@ interface Options<T> {
   every?: (data: T | undefined) => number | false
   /** For what never changes under its key. */
   fixed?: boolean
+  /** For what is large: it is let go when nothing shows it any more. */
+  large?: boolean
 }
 
 /**
@@ -41,7 +43,7 @@ interface Options<T> {
 export function useServer<T>(
   key: MaybeRefOrGetter<QueryKey>,
   ask: (signal: AbortSignal) => Promise<{ data?: T }>,
-  { enabled = true, every, fixed }: Options<T> = {},
+  { enabled = true, every, fixed, large }: Options<T> = {},
 ) {
   const queryKey = useKey(key)
   const query = useQuery<T>(
@@ -51,6 +53,7 @@ export function useServer<T>(
       enabled: computed(() => toValue(enabled)),
       refetchInterval: every && ((q) => every(q.state.data)),
       staleTime: fixed ? Infinity : 0,
+      gcTime: large ? 0 : undefined,
     },
     queries,
   )

@@ -50,7 +50,7 @@ const day = (at: string) =>
 
 watch(
   () => props.item,
-  (slug) => (shelf.looked = slug),
+  (slug) => void shelf.look(slug),
   { immediate: true },
 )
 /** What is mended on a copy first, to be looked at beside the item. */

@@ -48,6 +48,11 @@ export const useShelf = defineStore('shelf', () => {
     (signal) => api.GET('/api/shelf/{item}', { params: { path: { item: looked.value } }, signal }),
     { enabled: () => !!looked.value },
   )
+  /** Look at an item, as it is now. */
+  async function look(slug = looked.value): Promise<void> {
+    if (slug && slug === looked.value) await item.read()
+    else looked.value = slug
+  }
   const detail = computed(() => (looked.value ? (item.data.value ?? null) : null))
   /** An item that was just taken off the shelf, and can be put back. */
   const removed = shallowRef<ShelfItem | null>(null)
@@ -90,11 +95,10 @@ export const useShelf = defineStore('shelf', () => {
     more,
     onwards,
     load,
-    looked,
     detail,
     /** Why the item that is looked at could not be read. */
     unread: item.trouble,
-    look: item.read,
+    look,
     removed,
     changed,
     remove,

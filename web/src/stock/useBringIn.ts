@@ -91,6 +91,7 @@ export function useBringIn(source: () => Source) {
       for (const f of files) form.append('files', f, f.webkitRelativePath || f.name)
       sending.value = true
       choices.value = {}
+      named = []
       try {
         take(await upload<Batch>('/shelf/bring', form, (share) => (sent.value = share)))
       } finally {
@@ -102,6 +103,7 @@ export function useBringIn(source: () => Source) {
   const sendMended = (item: string, revision: number, mend: string) =>
     attempt(async () => {
       choices.value = {}
+      named = []
       take(
         await answer(
           api.POST('/api/shelf/{item}/mended', { params: { path: { item } }, body: { revision, mend } }),
