@@ -61,7 +61,7 @@ export const useMasks = defineStore('masks', () => {
 
   // One that is made again, brought in again or gone, by whomever, is not shown as it was.
   watch(
-    () => [shown.value, level.masks.find((m) => m.name === shown.value)?.digest],
+    [shown, () => level.masks.find((m) => m.name === shown.value)?.digest],
     ([name, digest], [before]) => {
       if (!name || name !== before) return
       if (digest) void look({ name })

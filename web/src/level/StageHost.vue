@@ -172,7 +172,7 @@ function outline() {
   )
 }
 watch(
-  () => [surfaces.shown, surfaces.goAlong] as const,
+  [() => surfaces.shown, () => surfaces.goAlong],
   ([placed, along]) => void stage.value?.setPlaced(placed, store.surfaces, along).catch(store.report),
 )
 watch([() => shapes.shown, () => shapes.chosen, () => props.edits], outline)

@@ -40,7 +40,7 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
   const pins = computed(() => (stand.value && list.data.value) || [])
   // A stand is replaced when its settings or single plants are other; not when some of its sheets are.
   watch(
-    () => [stand.value?.id, stand.value?.settings],
+    [() => stand.value?.id, () => stand.value?.settings],
     ([now], [before]) => now && now === before && void list.read(),
   )
   watch(list.error, (error) => error && store.report(error))

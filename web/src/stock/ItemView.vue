@@ -79,15 +79,9 @@ watch(
   () => props.glb,
   () => void open(true),
 )
-watch(
-  () => [props.frame?.height, props.frame?.reach],
-  () => void open(),
-)
+watch([() => props.frame?.height, () => props.frame?.reach], () => void open())
 watch(() => [props.crown, props.trunk, props.anchors, props.collider], mark, { deep: true })
-watch(
-  () => [props.tint, props.untinted] as const,
-  ([tint, untinted]) => scene.value?.tint(tint, untinted),
-)
+watch([() => props.tint, () => props.untinted], ([tint, untinted]) => scene.value?.tint(tint, untinted))
 watch(
   () => props.cutoff,
   (cutoff) => cutoff !== undefined && scene.value?.cut(cutoff),
