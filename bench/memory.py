@@ -102,8 +102,8 @@ def main() -> int:
                     f"/api/levels/{level.slug}/stands/{stand['id']}/plants/{column}/{row}/{stand['sheets']['keys'][at]}"
                 )
             for _ in range(round((k + 1) * HANDOVERS / steps) - round(k * HANDOVERS / steps)):
-                job = lead.post(f"/api/levels/{level.slug}/handover/plants.csv", {})[1]
-                wait(lead, f"/api/levels/{level.slug}/handover/jobs/{job['id']}", ("done",), lambda t: True)
+                job = lead.post(f"/api/levels/{level.slug}/handovers", {"name": "Plants", "recipe": {}})[1]
+                wait(lead, f"/api/levels/{level.slug}/handover-jobs/{job['id']}", ("done",), lambda t: True)
             for n in range(round(k * IMPORTS / steps), round((k + 1) * IMPORTS / steps)):
                 bring(lead, base, level, heights_tif(Ground(heights + n + 1, level.cell)))
             seen.append((resident(pids[:1]), resident(pids)))

@@ -39,6 +39,25 @@ WALKS = {
     "Along the rim": {"points": RIM, "speed": 3.0, "eye": 1.7},
 }
 
+RECIPES = {
+    "For the game": {
+        "formats": ["parquet", "glb", "maps", "ground"],
+        "axes": "z-up-left",
+        "unit": "cm",
+        "origin": "centre",
+        "cell": 128.0,
+        "stands": [],
+    },
+    "For a look at the table": {
+        "formats": ["csv"],
+        "axes": "y-up-right",
+        "unit": "m",
+        "origin": "corner",
+        "cell": 0.0,
+        "stands": [],
+    },
+}
+
 # name, eye x, z, height above the ground, heading, pitch, vertical field of view
 BOOKMARKS = (
     ("From the west rim", 170, 430, 6.0, 101, -8, 50),

@@ -17,6 +17,8 @@ from server.catalogue.list_api import router as level_list
 from server.ground.api import router as ground
 from server.ground.masks_api import router as masks
 from server.handover.api import router as handover
+from server.handover.handovers_api import router as handovers
+from server.handover.tokens_api import router as tokens
 from server.jobs.api import router as jobs
 from server.journal.api import router as journal
 from server.pins.api import router as pins
@@ -136,6 +138,8 @@ for router in (
     rebalance,
     journal,
     handover,
+    handovers,
+    tokens,
     audit,
     files,
     jobs,

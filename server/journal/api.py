@@ -49,7 +49,7 @@ TOPICS: dict[Topic, tuple[str, ...]] = {
     "views": ("views", "walks"),
     "air": ("atmosphere", "wind"),
     "budget": ("marks", "tiers", "drawing", "plots"),
-    "name": ("rename",),
+    "name": ("rename", "recipes"),
 }
 """The kinds of edits by which one looks for an action."""
 Version = Annotated[int, Field(ge=0, lt=2**63, description="a version of the level; 0 for none")]

@@ -39,6 +39,9 @@ class Level(models.Model):
     wind = models.JSONField(default=dict, help_text="see thicket.document.views.WindSettings")
     drawing = models.JSONField(default=dict, help_text="see thicket.document.drawing.DrawingSettings")
     tiers = models.JSONField(default=dict, help_text="by name, in order, see thicket.document.drawing.Tier")
+    recipes = models.JSONField(
+        default=dict, help_text="for handovers by name, in order, see thicket.formats.recipe.Recipe"
+    )
     walks = models.JSONField(default=dict, help_text="by name, in order, see thicket.document.walks.Walk")
     plots = models.JSONField(default=dict, help_text="see thicket.document.plots.Plots")
 

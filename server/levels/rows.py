@@ -11,7 +11,7 @@ from server.levels.looks import layers_chosen
 from server.levels.models import LayerTexture, Level
 from thicket.document.level import Level as Document
 
-VIEW = ("atmosphere", "drawing", "tiers", "walks", "plots", "wind", "bookmarks")
+VIEW = ("atmosphere", "drawing", "tiers", "walks", "recipes", "plots", "wind", "bookmarks")
 
 
 class Textures(Mapping[str, bytes]):

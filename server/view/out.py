@@ -15,6 +15,7 @@ from server.view.wind import wind_of
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Tiers
 from thicket.document.plots import Plots
+from thicket.document.recipes import Recipes
 from thicket.document.views import WindSettings
 from thicket.document.walks import Walks
 from thicket.planting.points import PACKING
@@ -95,6 +96,7 @@ class LevelOut(Schema):
     drawing: DrawingSettings
     tiers: Tiers
     walks: Walks
+    recipes: Recipes
     plots: Plots
     wind: WindSettings
     packing: float = Field(description="plants on a square of one spacing's side when the ground is full")
@@ -120,6 +122,7 @@ def level_out(level: Level) -> dict:
         "drawing",
         "tiers",
         "walks",
+        "recipes",
         "plots",
     )
     rows = list(level.stock.defer("silhouette"))

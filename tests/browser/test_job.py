@@ -1,6 +1,7 @@
 """The whole job on the screen: see, tune, paint, set distances, check the cost, hand over."""
 
 import json
+import zipfile
 from pathlib import Path
 
 from playwright.sync_api import expect
@@ -139,10 +140,19 @@ class Job(BrowserCase):
     def test_handover_downloads(self):
         page = self.page_of("guest", 820, 520)
         self.open_level(page, "handover")
-        for test, start in (("download-plants-csv", b"id,stand,item"), ("download-level-glb", b"glTF")):
-            with page.expect_download() as download:
-                page.click(f"[data-test={test}]")
-            self.assertTrue(Path(download.value.path()).read_bytes().startswith(start))
+        self.fill(page, "recipe-name", "For the game")
+        self.field(page, "format-glb").check()
+        page.click("[data-test=hand-over]")
+        expect(page.locator("[data-test=download-zip]")).to_have_count(1)
+        with page.expect_download() as download:
+            page.click("[data-test=download-zip]")
+        with zipfile.ZipFile(download.value.path()) as archive:
+            starts = {name: archive.read(name)[:13] for name in archive.namelist()}
+        self.assertEqual((starts["plants.csv"], starts["level.glb"][:4]), (b"id,stand,item", b"glTF"))
+        page.click("[data-test=handover-files]")
+        with page.expect_download() as download:
+            page.click("[data-test=file-list] a:has-text('plants.csv')")
+        self.assertTrue(Path(download.value.path()).read_bytes().startswith(b"id,stand,item"))
 
 
 class PowerCut(BrowserCase):

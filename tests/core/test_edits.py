@@ -17,6 +17,7 @@ from thicket.document.edits import (
     AddStand,
     ChangeMasks,
     ChangePins,
+    ChangeRecipes,
     ChangeSettings,
     ChangeShapes,
     ChangeUprooted,
@@ -52,6 +53,7 @@ from thicket.document.pin_rows import PinRow
 from thicket.document.stock_file import item_file
 from thicket.document.views import SavedView
 from thicket.document.walks import Walk
+from thicket.formats.recipe import Recipe
 from thicket.hashing import digest_of
 from thicket.planted.step import Step
 from thicket.planting.strokes import Stroke
@@ -135,6 +137,9 @@ def chance(rng, level):
         ),
         "atmosphere": lambda: SetAtmosphere(put={"sun": {"bearing": rng.randrange(300)}}),
         "drawing": lambda: SetDrawing(put={"full_meshes": rng.choice([None, 50]), "fades": rng.random()}),
+        "recipe": lambda: ChangeRecipes(
+            put={"Game": rng.choice([None, Recipe(formats=("csv", "glb"), cell=rng.randrange(16, 99))])}
+        ),
         "walk": lambda: ChangeWalks(
             put={"Round": rng.choice([None, Walk(points=[(1, 1), (9, rng.random())])])}
         ),

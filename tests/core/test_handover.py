@@ -6,6 +6,7 @@ import io
 import itertools
 import json
 import shutil
+from collections import Counter
 from dataclasses import replace
 from typing import get_args
 
@@ -19,6 +20,7 @@ from thicket.document.folder import save_level
 from thicket.formats.plant_tables import quoted
 from thicket.formats.recipe import Axes, Format, Recipe
 from thicket.planted.export import Parts
+from thicket.planted.handover_changes import Changes, HandoverChanges, compare
 from thicket.planting.strokes import Stroke
 from thicket.refused import Refused
 
@@ -148,6 +150,52 @@ class Written(InFolder):
         later.write_bytes(b"a file")
         with self.assertRaisesRegex(Refused, "cannot be written"):
             self.level.export(later, recipe)
+
+    def test_two_handovers_are_compared_plant_by_plant(self):
+        stand = self.level.level.singles[0].slug
+        after = painted(self.level, stand, Stroke("thin", [(40.0, 40.0), (46.0, 44.0)], 14.0, 0.3, 1.0))
+        later = self.folder.parent / "later"
+        for formats, cell in ((("csv",), 0), (("parquet", "glb"), 32)):
+            with self.subTest(formats=formats, cell=cell):
+                recipe = Recipe(formats=formats, cell=cell)
+                self.level.export(self.out, recipe), after.export(later, recipe)
+                self.assertEqual(compare(later, later), HandoverChanges(stands={}, cells={}))
+                found = compare(self.out, later)
+                was, now = self.plants_by_id(self.level), self.plants_by_id(after)
+                expected = {}
+                for plant in was.keys() | now.keys():
+                    kind = "added" if plant not in was else "removed" if plant not in now else "changed"
+                    if was.get(plant) != now.get(plant):
+                        of = expected.setdefault((now.get(plant) or was[plant])[0], Counter())
+                        of[kind] += 1
+                self.assertGreater(expected[stand]["removed"], 3)
+                self.assertEqual(found.stands, {name: Changes(**counts) for name, counts in expected.items()})
+                cells = sum((Counter(each.model_dump()) for each in found.cells.values()), Counter())
+                every = sum((Counter(each.model_dump()) for each in found.stands.values()), Counter())
+                self.assertEqual(cells, every if cell else Counter())
+                shutil.rmtree(self.out), shutil.rmtree(later)
+        self.level.export(self.out, Recipe()), after.export(later, Recipe(formats=("parquet",)))
+        with self.assertRaisesRegex(Refused, "no table of plants, CSV or Parquet, in common"):
+            compare(self.out, later)
+        after.export(later, Recipe(unit="cm"))
+        with self.assertRaisesRegex(Refused, "unit: one was made with m, the other with cm"):
+            compare(self.out, later)
+
+    def plants_by_id(self, level):
+        names, form = read_back(dict(Parts(level, Recipe(formats=("parquet",))).files())["plants.parquet"])
+        return {plant: (stand, *more, *row) for (plant, stand, *more), row in zip(names, form.tolist())}
+
+    def test_some_stands_go_out_alone_and_one_that_is_gone_is_named(self):
+        every = self.level.export(self.out, Recipe(formats=("csv", "maps")))
+        stand = next(s for s, n in every.plants.items() if n)
+        one = self.level.export(self.folder.parent / "one", Recipe(formats=("csv", "maps"), stands=(stand,)))
+        self.assertEqual(one.plants, {stand: every.plants[stand]})
+        self.assertEqual([n for n in one.files if n.startswith("density")], [f"density-{stand}.png"])
+        rows = csv.DictReader(io.StringIO((self.folder.parent / "one" / "plants.csv").read_text()))
+        self.assertEqual({row["stand"] for row in rows}, {stand})
+        with self.assertRaisesRegex(Refused, "has no stand 'gone' any more"):
+            self.level.export(self.folder.parent / "none", Recipe(stands=(stand, "gone")))
+        self.assertFalse((self.folder.parent / "none").exists())
 
     def test_a_shell_hands_over_by_flags_or_by_a_recipe(self):
         save_level(self.level.level, self.folder)

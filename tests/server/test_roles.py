@@ -19,7 +19,7 @@ from server.api import api
 from server.document.planted import planted_of
 from server.ground import drafts
 from server.ground.models import Draft, Mask
-from server.handover.files import path_of
+from server.handover.models import BuildToken, Handover
 from server.jobs.models import Job
 from server.journal.models import Entry
 from server.levels.models import Level, Membership
@@ -155,8 +155,15 @@ class Roles(GroundCase):
                 key=f"h {name}",
                 level=self.level,
                 user=users[name],
-                arguments={"file": "plants.csv"},
+                arguments={"name": "All", "recipe": {}, "since": None},
             )
+            for name in ("north", "lead", "guest")
+        }
+        self.handover = Handover.objects.create(
+            level=self.level, who="lead", name="All", recipe={}, plants=0, files=0, size=0, digest="0" * 64
+        )
+        self.tokens = {
+            name: BuildToken.objects.create(user=users[name], name="builds", digest=name)
             for name in ("north", "lead", "guest")
         }
         self.openings = {
@@ -254,8 +261,9 @@ class Roles(GroundCase):
             f"{level}/redo": ("plant", {}),
             f"{level}/journal/{{entry}}/undo": ("plant", {}),
             f"{level}/journal/{{entry}}/redo": ("plant", {}),
-            f"{level}/handover/{{file}}": ("see", {}),
-            f"{level}/handover/jobs/{{job}}/stop": ("own", {}),
+            f"{level}/handovers": ("see", {"name": "All", "recipe": {}}),
+            f"{level}/handover-jobs/{{job}}/stop": ("own", {}),
+            "/api/session/tokens": ("anybody", {"name": key}),
             f"{level}/bake": ("plant", {}),
             f"{level}/bake/stop": ("plant", {}),
             "/api/drafts": ("make", lambda: {"kind": "heights", "files": png(), "options": "{}"}),
@@ -372,9 +380,12 @@ class Roles(GroundCase):
             ("get", "/api/jobs"): ("anybody", None),
             ("get", "/api/condition-sets"): ("anybody", None),
             ("get", "/api/drafts/{draft}"): ("own", None),
-            ("get", f"{level}/handover/jobs/{{job}}"): ("own", None),
+            ("get", f"{level}/handover-jobs/{{job}}"): ("own", None),
+            ("patch", f"{level}/recipes"): ("plant", {"key": key, "put": {"All": {"formats": ["csv"]}}}),
+            ("delete", f"{level}/handovers/{{handover}}"): ("plant", {}),
+            ("get", "/api/session/tokens"): ("anybody", None),
+            ("delete", "/api/session/tokens/{token}"): ("own", {}),
             ("get", "/api/drafts/{draft}/preview.png"): ("own", None),
-            ("get", f"{level}/handover/jobs/{{job}}/file"): ("own", None),
             ("get", "/api/saved-levels/{job}"): ("own", None),
             ("post", "/api/saved-levels/{job}/stop"): ("own", {}),
             ("get", "/api/shelf"): ("anybody", None),
@@ -415,7 +426,8 @@ class Roles(GroundCase):
             else self.keep_set.pk,
             "number": self.rock,
             "tip": self.tip.pk,
-            "file": "plants.csv",
+            "handover": self.handover.pk,
+            "token": self.tokens.get(name, self.tokens["lead"]).pk,
             "batch": self.batches.get(name, self.batches["lead"]).batch,
             "thing": self.batches.get(name, self.batches["lead"]).pk,
             "draft": self.drafts.get(name, self.drafts["lead"]).pk,
@@ -471,9 +483,7 @@ class Roles(GroundCase):
 
     def lay_files(self):
         """What drafts and jobs have made beforehand."""
-        for path in [drafts.folder_of(d) / "preview.png" for d in self.drafts.values()] + [
-            path_of(j) for j in self.jobs.values()
-        ]:
+        for path in [drafts.folder_of(d) / "preview.png" for d in self.drafts.values()]:
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(b"made before")
             self.addCleanup(shutil.rmtree, path.parent, ignore_errors=True)
@@ -534,12 +544,7 @@ class Roles(GroundCase):
     def test_ids_of_one_level_mean_nothing_under_anothers_path(self):
         right, tried = self.right(), 0
         for (method, template), (_, body) in right.items():
-            if (
-                template.count("{") < 2
-                or "{name}" in template
-                or "{file}" in template
-                or "{slug}" not in template
-            ):
+            if template.count("{") < 2 or "{name}" in template or "{slug}" not in template:
                 continue
             path = self.path(template, "lead").replace(f"/{self.level.slug}/", "/elsewhere/")
             status = self.answer("lead", method, template, body, path)

@@ -109,10 +109,7 @@ class Shelf(TransactionTestCase):
         view = {"x": 128, "y": 400, "z": 250, "heading": 0, "pitch": -10, "fov": 55, "aspect": 1.6}
         cost = self.post(f"{self.base}/cost", view).json()
         self.assertGreater(next(s for s in cost["stands"] if s["stand"] == made["made"][0])["triangles"], 0)
-        job = self.north.post(f"{self.base}/handover/plants.csv").json()
-        work_off()
-        file = b"".join(self.north.get(f"{self.base}/handover/jobs/{job['id']}/file").streaming_content)
-        self.assertIn(b",firs,fir,", file)
+        self.assertIn(b",firs,fir,", self.handed("csv", "plants.csv"))
         refused = self.post(f"{self.base}/stock/leave", {"key": key(), "item": "fir"})
         self.assertEqual((refused.status_code, "Firs" in refused.json()["detail"]), (422, True))
 
@@ -310,14 +307,15 @@ class Shelf(TransactionTestCase):
         self.assertEqual(patch(layout | {"group": "step"}).status_code, 422)
         self.assertEqual(patch(layout).status_code, 200)
         self.assertGreater(len(self.planted()), 20)
-        glb = json.loads(self.level_glb()[20:].split(b"BIN\0")[0][:-4].rstrip(b" \0") or b"{}")
+        glb = json.loads(self.handed("glb", "level.glb")[20:].split(b"BIN\0")[0][:-4].rstrip(b" \0") or b"{}")
         self.assertIn("box", [m.get("extras", {}).get("kind") for m in glb["meshes"]])
         self.assertEqual(self.post("/api/shelf/slate-block", {}, method="delete").status_code, 409)
 
-    def level_glb(self):
-        job = self.north.post(f"{self.base}/handover/level.glb").json()
+    def handed(self, formats, file):
+        body = {"name": "All", "recipe": {"formats": [formats]}}
+        job = self.post(f"{self.base}/handovers", body).json()
         work_off()
-        return b"".join(self.north.get(f"{self.base}/handover/jobs/{job['id']}/file").streaming_content)
+        return b"".join(self.north.get(f"{self.base}/handovers/{job['id']}/files/{file}").streaming_content)
 
     def test_stand_ins_pictures_and_mends(self):
         made = self.post(

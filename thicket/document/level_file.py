@@ -17,6 +17,7 @@ from thicket.document.level import Stand
 from thicket.document.mask_sources import MaskSource
 from thicket.document.pin_rows import OnMesh
 from thicket.document.plots import Plots
+from thicket.document.recipes import Recipes
 from thicket.document.settings import Colour, Metres, Name, Number, StandSettings, Stratum, Strict
 from thicket.document.shape_settings import Box, Round, ShapeSettings, Trail
 from thicket.document.surface_settings import PlacedMesh
@@ -198,9 +199,9 @@ class SnapshotFile(Strict):
 
 class ViewFile(Strict):
     """What is shown and budgeted beside plants: how ground layers are drawn, atmosphere, drawing settings,
-    tiers with their budget marks, walks, plots with their allotments, wind, bookmarks. Levels saved before
-    there was an atmosphere have sun, fog and waters each by itself, and before there were tiers one set
-    of marks."""
+    tiers with their budget marks, walks, recipes for handovers, plots with their allotments, wind, bookmarks.
+    Levels saved before there was an atmosphere have sun, fog and waters each by itself, and before there
+    were tiers one set of marks."""
 
     layers: list[LayerFile] = Field(default=[], max_length=LAYERS)
     atmosphere: Atmosphere | None = None
@@ -212,6 +213,7 @@ class ViewFile(Strict):
     drawing: DrawingSettings = DrawingSettings()
     tiers: Tiers = {}
     walks: Walks = {}
+    recipes: Recipes = {}
     plots: Plots = Plots()
     marks: dict[str, Any] | None = None
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Iterable, Mapping
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -73,3 +74,25 @@ class WindSettings(Strict):
     tint: Colour = "#fff6d8"
     tinting: Share = 0
     stiffness: dict[Annotated[str, Field(max_length=60)], Share] = Field(default={}, max_length=STOCK)
+
+
+STIFF = {"Stone": 1.0, "Canopy": 0.45, "Understorey": 0.4, "Shrub": 0.35, "Field": 0.1, "Moss": 0.8}
+"""How stiff an item is until somebody says otherwise, by the first stratum it is planted in."""
+
+
+def wind_for(
+    given: Any, planted: Iterable[tuple[str, Iterable[str]]], traits: Mapping[str, Mapping[str, Any]]
+) -> WindSettings:
+    """A level's wind with a stiffness for every stock item.
+
+    Parameters: given, what is kept of it; planted, stratum and items of every stand in its order; traits of
+    the stock by slug.
+    """
+    wind = WindSettings.model_validate(given or {})
+    first: dict[str, float] = {}
+    for stratum, items in planted:
+        for item in items:
+            first.setdefault(item, STIFF[stratum])
+    every = {slug: of.get("stiffness", first.get(slug, 0.5)) for slug, of in traits.items()}
+    chosen = {slug: stiff for slug, stiff in wind.stiffness.items() if slug in every}
+    return wind.model_copy(update={"stiffness": every | chosen})

@@ -9,10 +9,11 @@ from typing import Annotated, Any, Literal, get_args
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
+from thicket.limits import STANDS
 from thicket.planting.stands import Plants
 from thicket.refused import Refused, first_error
 
-Format = Literal["csv", "parquet", "glb", "maps", "ground", "geojson"]
+Format = Literal["csv", "parquet", "glb", "maps", "ground", "geojson", "level"]
 Axes = Literal["y-up-right", "z-up-right", "y-up-left", "z-up-left"]
 LEAST_CELL = 16.0
 METRE = {"m": 1.0, "cm": 100.0}
@@ -30,7 +31,8 @@ class Recipe(BaseModel):
     """What a handover holds.
 
     Axes, unit and origin are those of plants in tables; glTF has its own axes and metres. `cell` is how many
-    metres of the level one table of plants covers, 0 for all in one.
+    metres of the level one table of plants covers, 0 for all in one. `stands`: the stands by their slugs
+    whose plants and densities are in it; none for all.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -39,7 +41,12 @@ class Recipe(BaseModel):
     axes: Axes = "y-up-right"
     unit: Literal["m", "cm"] = "m"
     origin: Literal["corner", "centre"] = "corner"
-    cell: Annotated[float, Field(ge=0, le=20_000)] = 0.0
+    cell: Annotated[
+        float, Field(ge=0, le=20_000, allow_inf_nan=False, json_schema_extra={"step": 1, "unit": "m"})
+    ] = 0.0
+    stands: tuple[Annotated[str, Field(min_length=1, max_length=60)], ...] = Field(
+        default=(), max_length=STANDS, description="slugs of stands; none for all"
+    )
 
     @field_validator("cell")
     @classmethod
@@ -48,6 +55,10 @@ class Recipe(BaseModel):
         if 0 < cell < LEAST_CELL:
             raise ValueError(f"it is 0, for one table, or at least {LEAST_CELL:g} m")
         return cell
+
+    def has(self, stand: str) -> bool:
+        """Whether the plants of a stand, by its slug, are in it."""
+        return not self.stands or stand in self.stands
 
     @property
     def alike(self) -> dict[str, object]:
@@ -75,9 +86,11 @@ PLAIN = Recipe()
 """All plants in one table, in a level's own axes."""
 
 
-def add_flags(command: argparse.ArgumentParser) -> None:
+def add_flags(
+    command: argparse.ArgumentParser, recipe: str = "a file with a recipe as JSON, in place of these:"
+) -> None:
     """Let a command be given a recipe, and where the handover goes."""
-    command.add_argument("--recipe", type=Path, metavar="FILE", help="a recipe as JSON, in place of these:")
+    command.add_argument("--recipe", type=Path, help=recipe)
     command.add_argument("--formats", default="csv", help=f"some of {','.join(get_args(Format))}")
     command.add_argument("--axes", default="y-up-right", choices=get_args(Axes), help="of plants in tables")
     command.add_argument("--unit", default="m", choices=list(METRE))

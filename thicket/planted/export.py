@@ -6,8 +6,10 @@ import json
 from collections.abc import Iterator
 from typing import Protocol
 
+from thicket.document.folder import zip_level
 from thicket.document.level import Level
 from thicket.document.shape_file import shape_file
+from thicket.document.views import wind_for
 from thicket.formats import handover
 from thicket.formats.geojson import shapes_geojson
 from thicket.formats.handover import Planted
@@ -21,6 +23,7 @@ from thicket.planted.planting import Planting
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import join
 from thicket.progress import Report, quietly
+from thicket.refused import Refused
 
 HOLLOW_RADIUS = 20.0
 """The radius in m at which `hollow-ridge.tif` is written."""
@@ -38,9 +41,9 @@ class Whole(Protocol):
     def plantings(self) -> list[Planting]: ...
 
 
-def _planted(level: Whole, report: Report) -> list[Planted]:
-    """The individual plants of every stand; swards have none to track."""
-    out, singles = [], [stand for stand in level.level.singles if not stand.off]
+def _planted(level: Whole, report: Report, recipe: Recipe = PLAIN) -> list[Planted]:
+    """The individual plants of every stand of a recipe; swards have none to track."""
+    out, singles = [], [s for s in level.level.singles if not s.off and recipe.has(s.slug)]
     for done, stand in enumerate(singles):
         report(0.8 * done / len(singles), f"Planting {stand.name}")
         planting = level.planting(stand.number)
@@ -56,16 +59,16 @@ def _table(level: Whole, recipe: Recipe, planted: list[Planted]) -> PlantTable:
     return table_of(planted, recipe, level.ground.width, level.ground.length)
 
 
-def plants_csv(level: Whole, report: Report = quietly) -> bytes:
-    """`plants.csv`."""
-    return csv_of(_table(level, PLAIN, _planted(level, report))).encode()
+def plants_csv(level: Whole) -> bytes:
+    """`plants.csv` of all stands."""
+    return csv_of(_table(level, PLAIN, _planted(level, quietly))).encode()
 
 
-def level_json(level: Whole, report: Report = quietly, recipe: Recipe = PLAIN) -> bytes:
+def level_json(level: Whole, recipe: Recipe = PLAIN) -> bytes:
     """`level.json`: what an engine must know beside the plants. Its own lengths are in m, its places in the
     level's own axes; `plants` says how the tables of plants have them."""
     document, stands = level.level, []
-    for stand in (stand for stand in document.in_order if not stand.off):
+    for stand in (stand for stand in document.in_order if not stand.off and recipe.has(stand.slug)):
         settings, stock = stand.settings, document.stock
         items = [
             {
@@ -90,6 +93,8 @@ def level_json(level: Whole, report: Report = quietly, recipe: Recipe = PLAIN) -
             }
         )
     view = document.details.get("view", {})
+    planted = [(s.stratum, [entry.item for entry in s.settings.mix]) for s in document.in_order]
+    wind = wind_for(view.get("wind"), planted, {slug: item.traits for slug, item in document.stock.items()})
     body = {
         "name": document.name,
         "slug": document.slug,
@@ -98,25 +103,23 @@ def level_json(level: Whole, report: Report = quietly, recipe: Recipe = PLAIN) -
         "units": "m",
         "axes": "x east, y up, z south",
         "plants": {"axes": AXES[recipe.axes][0], **recipe.alike},
-        **{name: view.get(name, {}) for name in ("wind", "atmosphere", "drawing", "tiers", "walks")},
+        "wind": wind.model_dump(mode="json"),
+        **{name: view.get(name, {}) for name in ("atmosphere", "drawing", "tiers", "walks")},
         "surfaces": [placed.model_dump(mode="json") for placed in document.surfaces.values()],
         "stands": stands,
     }
     return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
 
 
-def plants_glb(level: Whole, report: Report = quietly) -> bytes:
-    """`level.glb`; needs the meshes of the stock."""
-    return _glb(level, _planted(level, report))
-
-
 def _glb(level: Whole, planted: list[Planted]) -> bytes:
+    """`level.glb`; needs the meshes of the stock."""
     return handover.plants_glb(planted, {slug: item.glb for slug, item in level.level.stock.items()})
 
 
-def density_maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
-    """A density map for each stand."""
-    files, plantings = {}, [p for p in level.plantings() if not p.stand.off]
+def density_maps(level: Whole, report: Report = quietly, recipe: Recipe = PLAIN) -> dict[str, bytes]:
+    """A density map for each stand of a recipe."""
+    files = {}
+    plantings = [p for p in level.plantings() if not p.stand.off and recipe.has(p.stand.slug)]
     for done, planting in enumerate(plantings):
         report(done / len(plantings), f"Writing the density of {planting.stand.name}")
         files[f"density-{planting.stand.slug}.png"] = handover.density_png(
@@ -143,11 +146,6 @@ def ground(level: Whole) -> dict[str, bytes]:
     return files | {"layers.tif": handover.layers_tif(layers.weights, layers.names, ground.cell)}
 
 
-def maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
-    """All of the ground, and a density map for each stand."""
-    return ground(level) | density_maps(level, report)
-
-
 def shapes(level: Whole) -> bytes:
     """`shapes.geojson`."""
     known = [
@@ -158,11 +156,19 @@ def shapes(level: Whole) -> bytes:
 
 
 class Parts:
-    """What a recipe makes of a level: its files one by one, and how many plants are in them."""
+    """What a recipe makes of a level: its files one by one, and how many plants are in them.
+
+    Raises: Refused when the level has a stand of the recipe no more.
+    """
 
     def __init__(self, level: Whole, recipe: Recipe, report: Report = quietly) -> None:
+        gone = set(recipe.stands) - {stand.slug for stand in level.level.stands.values()}
+        if gone:
+            raise Refused(f"stands: {level.level.name} has no stand {min(gone)[:60]!r} any more")
         self.level, self.recipe, self.report = level, recipe, report
-        self.planted = _planted(level, report) if {"csv", "parquet", "glb"} & set(recipe.formats) else []
+        self.planted = (
+            _planted(level, report, recipe) if {"csv", "parquet", "glb"} & set(recipe.formats) else []
+        )
         self.has_tables = bool({"csv", "parquet"} & set(recipe.formats))
         self.table = _table(level, recipe, self.planted if self.has_tables else [])
         width, length = level.ground.width, level.ground.length
@@ -189,9 +195,11 @@ class Parts:
             yield "level.json", level_json(level, recipe=self.recipe)
         if "glb" in formats:
             yield "level.glb", _glb(level, self.planted)
-        if {"ground", "maps"} & set(formats):
+        if "ground" in formats:
             yield from ground(level).items()
         if "maps" in formats:
-            yield from density_maps(level, self.report).items()
+            yield from density_maps(level, self.report, self.recipe).items()
         if "geojson" in formats:
             yield "shapes.geojson", shapes(level)
+        if "level" in formats:
+            yield "level.zip", zip_level(level.level)

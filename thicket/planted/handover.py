@@ -76,6 +76,7 @@ def hand_over(
     parts = Parts(level, recipe, report)
     files, written = {}, []
     for name, data in parts.files():
+        report(0.9, f"Writing {name}")
         files[name] = FileEntry(sha256=hashlib.sha256(data).hexdigest(), bytes=len(data))
         if earlier is None or earlier.files.get(name) != files[name]:
             _write(out / name, data)

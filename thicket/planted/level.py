@@ -30,6 +30,7 @@ from thicket.planted.sheets import Box, around_any
 from thicket.planted.step import Step
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import Plants
+from thicket.progress import Report, quietly
 from thicket.sight.cost import Cost, Item
 from thicket.sight.fog import Air
 from thicket.sight.views import View
@@ -169,10 +170,16 @@ class PlantedLevel:
         for planting in list(self._plantings.values()):
             planting.release()
 
-    def export(self, folder: str | Path, recipe: Recipe = PLAIN, since: str | Path | None = None) -> Manifest:
+    def export(
+        self,
+        folder: str | Path,
+        recipe: Recipe = PLAIN,
+        since: str | Path | None = None,
+        report: Report = quietly,
+    ) -> Manifest:
         """Hand the level over as files for engines and other tools; see `hand_over`. The format glb needs the
         meshes of the stock."""
-        return hand_over(self, recipe, Path(folder), Path(since) if since else None)
+        return hand_over(self, recipe, Path(folder), Path(since) if since else None, report)
 
     def compare(self, after: PlantedLevel) -> dict[str, Difference]:
         """What changes from this level to another, by the slugs of stands that both have."""

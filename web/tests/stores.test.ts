@@ -4,7 +4,6 @@ import { nextTick } from 'vue'
 import { ApiError, answer, api, type Atmosphere, type ShapeIn } from '../src/api/client'
 import { connection } from '../src/api/connection'
 import { useDraft } from '../src/planting/useDraft'
-import { useHandoverFile } from '../src/handover/useHandoverFile'
 import { useStores } from '../src/shared/stores'
 import { useAtmosphere } from '../src/sightline/atmosphere'
 import { useBrush } from '../src/planting/brush'
@@ -434,33 +433,5 @@ describe('a shape', () => {
     })
     const xs = cornersOf(movedBy(box, 10, 0)).map(([x]) => x)
     expect([Math.min(...xs), Math.max(...xs)].map((v) => Math.round(v * 1e6) / 1e6)).toEqual([10, 20])
-  })
-})
-
-describe('a handover file', () => {
-  it('is fetched once, however slow the answers are', async () => {
-    let looks = 0
-    serve({
-      'POST /api/levels/fell/handover/plants.csv': {
-        id: 'j',
-        state: 'waiting',
-        step: '',
-        share: 0,
-        trouble: '',
-      },
-      'GET /api/levels/fell/handover/jobs/j': async () => {
-        await settled(900)
-        return { id: 'j', state: looks++ ? 'done' : 'running', step: '', share: 1, trouble: '' }
-      },
-    })
-    const clicks: string[] = []
-    HTMLAnchorElement.prototype.click = function () {
-      clicks.push(this.getAttribute('href')!)
-    }
-    const file = inScope(() => useHandoverFile(() => 'fell', 'plants.csv'))
-    await file.make()
-    await settled(3000)
-    expect(clicks).toEqual(['/api/levels/fell/handover/jobs/j/file'])
-    expect(file.busy.value).toBe(false)
   })
 })

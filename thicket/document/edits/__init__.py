@@ -20,6 +20,7 @@ from thicket.document.edits.base import Edit
 from thicket.document.edits.ground import ChangeMasks, RenameMask, SetHeights, SetLayers, SetTouchCell
 from thicket.document.edits.level import (
     ChangeLayerLooks,
+    ChangeRecipes,
     ChangeTiers,
     ChangeViews,
     ChangeWalks,
@@ -90,6 +91,7 @@ AnyEdit = Annotated[
     | ChangeTiers
     | SetMarks
     | ChangeWalks
+    | ChangeRecipes
     | ChangeViews
     | SetPlots
     | SetWind
@@ -122,6 +124,7 @@ __all__ = [
     "ChangeTiers",
     "ChangeUprooted",
     "ChangeViews",
+    "ChangeRecipes",
     "ChangeWalks",
     "Edit",
     "GoBack",

@@ -11,6 +11,7 @@ from thicket.document.edits import (
     ChangeLayerLooks,
     ChangeMasks,
     ChangePins,
+    ChangeRecipes,
     ChangeSettings,
     ChangeShapes,
     ChangeSurfaces,
@@ -52,6 +53,7 @@ from thicket.document.settings import DistanceSettings, MixEntry, StandSettings
 from thicket.document.surface_settings import MadeMesh, PlacedMesh
 from thicket.document.views import LayerAppearance, SavedView
 from thicket.document.walks import Walk
+from thicket.formats.recipe import Recipe
 from thicket.formats.stock import to_glb
 from thicket.stock.stand_ins import stand_in
 
@@ -161,6 +163,7 @@ def examples() -> dict[str, list[Edit]]:
         "tiers": [ChangeTiers(put={"Laptop": Tier(drawing=DrawingSettings(distances=0.7), marks=marks)})],
         "marks": [SetMarks(tier="Console", put={"ms": 11})],
         "walks": [ChangeWalks(put={"Over the tips": Walk(points=[(600, 300), (700, 420)], speed=4)})],
+        "recipes": [ChangeRecipes(put={"For the build": Recipe(formats=("parquet",), axes="z-up-left")})],
         "views": [ChangeViews(put={view.name: view, "On the tips": None})],
         "plots": [SetPlots(put={"outside": "refused"})],
         "wind": [SetWind(put={"speed": 9, "bearing": 250})],

@@ -1,5 +1,5 @@
-"""Changes of what is kept with a level as a whole: name, atmosphere, drawing, tiers and marks, walks, kept
-views, plots, wind, and how ground layers are drawn."""
+"""Changes of what is kept with a level as a whole: name, atmosphere, drawing, tiers and marks, walks, recipes
+for handovers, kept views, plots, wind, and how ground layers are drawn."""
 
 from __future__ import annotations
 
@@ -17,9 +17,11 @@ from thicket.document.edits.base import Edit, changed, check_as_before
 from thicket.document.edits.values import Blob
 from thicket.document.level import Level
 from thicket.document.plots import Plots
+from thicket.document.recipes import Recipes
 from thicket.document.settings import Name, Strict
 from thicket.document.views import LayerAppearance, LayerName, SavedView, WindSettings
 from thicket.document.walks import Walk, Walks
+from thicket.formats.recipe import Recipe
 from thicket.limits import VIEWS
 from thicket.refused import Missing, Refused, first_error
 
@@ -218,6 +220,18 @@ class ChangeWalks(_Named):
     def _with(self, level: Level, things: dict[str, Any]) -> Level:
         checked(Walks, things)
         return with_view(level, walks=things)
+
+
+class ChangeRecipes(_Named):
+    """Recipes for handovers put, and removed, by name."""
+
+    kind: Literal["recipes"] = "recipes"
+    part, thing = "recipes", "recipe"
+    put: dict[Name, Recipe | None]
+
+    def _with(self, level: Level, things: dict[str, Any]) -> Level:
+        checked(Recipes, things)
+        return with_view(level, recipes=things)
 
 
 class ChangeViews(_Named):

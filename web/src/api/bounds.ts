@@ -948,6 +948,15 @@ export const RebalanceInBounds = {
     "default": 0.4
   }
 } as const
+export const RecipeBounds = {
+  "cell": {
+    "min": 0,
+    "max": 20000,
+    "step": 1,
+    "unit": "m",
+    "default": 0.0
+  }
+} as const
 export const ReplaceInBounds = {
   "revision": {
     "min": 0,

@@ -63,6 +63,10 @@ export type FogOut = Schemas['FogOut']
 export type Cost = Schemas['CostOut']
 export type LevelCost = Schemas['LevelCostOut']
 export type Entry = Schemas['EntryOut']
+export type Recipe = Schemas['Recipe']
+export type Handover = Schemas['HandoverOut']
+export type HandoverChanges = Schemas['HandoverChanges']
+export type BuildToken = Schemas['TokenOut']
 export type Topic = NonNullable<
   NonNullable<paths['/api/levels/{slug}/journal']['get']['parameters']['query']>['topic']
 >

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import { api, type Level } from '../api/client'
 import { useServer } from '../shared/useServer'
 import { amount, LINES, signed, whole, type LineName } from './budget'
+import { dayAndTime } from '../shared/time'
 
 /** A level's plots for its team: whose they are, what they may spend, what was done and traded this week. */
 const props = defineProps<{ level: Level }>()
@@ -18,8 +19,6 @@ const shares = (tier: string, lines: Record<string, number>) =>
   `${tier}: ${Object.entries(lines)
     .map(([name, value]) => `${label(name)} ${amount(name as LineName, value)}`)
     .join(', ')}`
-const day = (at: string) =>
-  new Date(at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 </script>
 
 <template>
@@ -69,7 +68,7 @@ const day = (at: string) =>
       <h2 class="minor">Changed and traded this week</h2>
       <ul>
         <li v-for="c in week.changes" :key="c.id">
-          <span class="number faint">{{ day(c.at) }}</span> {{ c.what }}
+          <span class="number faint">{{ dayAndTime(c.at) }}</span> {{ c.what }}
           <span class="faint">by {{ c.who }}</span>
         </li>
       </ul>

@@ -3,6 +3,7 @@ import { api, type AuditRecord } from '../api/client'
 import { computed } from 'vue'
 import { rowsBefore, useServerPages } from '../shared/useServer'
 import PaperPage from './PaperPage.vue'
+import { dayAndTime } from '../shared/time'
 
 /** Who signed in, was refused, changed roles, took files out or restored; for leads, in pages. */
 const PAGE = 100
@@ -26,8 +27,6 @@ const {
   { next: rowsBefore(PAGE) },
 )
 const rows = computed(() => pages.value.flat())
-const time = (at: string) =>
-  new Date(at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 </script>
 
 <template>
@@ -49,7 +48,7 @@ const time = (at: string) =>
       </thead>
       <tbody>
         <tr v-for="r in rows" :key="r.id" :class="{ over: r.kind === 'refused' }">
-          <td class="number">{{ time(r.at) }}</td>
+          <td class="number">{{ dayAndTime(r.at) }}</td>
           <td>{{ r.person || '—' }}</td>
           <td>{{ WORDS[r.kind] }} {{ r.what }}</td>
           <td>{{ r.level ?? '' }}</td>

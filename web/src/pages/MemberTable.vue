@@ -9,6 +9,7 @@ import ChoiceField from '../shared/ChoiceField.vue'
 import PersonMark from '../shared/PersonMark.vue'
 import { useAttempt } from '../shared/useAttempt'
 import { useServer } from '../shared/useServer'
+import { dayAndTime } from '../shared/time'
 
 /** Who is a member of a level; leads give roles, invite, remove, and make links to new passwords. */
 const props = defineProps<{ slug: string }>()
@@ -93,8 +94,6 @@ const copy = () =>
     await navigator.clipboard.writeText(made.value!.href)
     copied.value = true
   })
-const day = (at: string) =>
-  new Date(at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 </script>
 
 <template>
@@ -195,7 +194,7 @@ const day = (at: string) =>
         <tr v-for="i in members.invitations" :key="i.id">
           <td>joins as {{ i.role }}</td>
           <td>{{ i.by }}</td>
-          <td class="number">{{ day(i.until) }}</td>
+          <td class="number">{{ dayAndTime(i.until) }}</td>
           <td class="acts">
             <v-btn size="x-small" :data-test="`withdraw-${i.id}`" @click="withdraw(i.id)">End it</v-btn>
           </td>

@@ -3,10 +3,12 @@ import { computed, ref } from 'vue'
 import { answer, api, type Mark } from '../api/client'
 import ChangePassword from './ChangePassword.vue'
 import PaperPage from './PaperPage.vue'
+import BuildTokens from './BuildTokens.vue'
 import PersonMark from '../shared/PersonMark.vue'
 import { useAttempt } from '../shared/useAttempt'
 import { useServer } from '../shared/useServer'
 import { MARKS } from '../level/marks'
+import { dayAndTime } from '../shared/time'
 import { useSession } from './session'
 
 /** One's own account: name, mark on the plan, password, and where one is signed in. */
@@ -29,15 +31,7 @@ const end = (id: string) =>
   )
 const endOthers = () => attempt(async () => sessions.put(await answer(api.DELETE('/api/sessions'))))
 
-const time = (at: string | null) =>
-  at
-    ? new Date(at).toLocaleString('en-GB', {
-        day: 'numeric',
-        month: 'short',
-        hour: '2-digit',
-        minute: '2-digit',
-      })
-    : 'not noted'
+const time = (at: string | null) => (at ? dayAndTime(at) : 'not noted')
 /** The browser and the system that a program names itself by, as far as they are known. */
 function program(agent: string): string {
   const browser = /(Firefox|Edg|Chrome|Safari)\//.exec(agent)?.[1]
@@ -111,6 +105,7 @@ function program(agent: string): string {
         >End all others</v-btn
       >
     </section>
+    <BuildTokens />
     <ChangePassword v-if="changing" @close="((changing = false), sessions.read())" />
   </PaperPage>
 </template>

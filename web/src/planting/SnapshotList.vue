@@ -11,6 +11,7 @@ import ActionButton from '../shared/ActionButton.vue'
 import FoldingPart from '../shared/FoldingPart.vue'
 import { useAttempt } from '../shared/useAttempt'
 import { useServer } from '../shared/useServer'
+import { dayAndTime } from '../shared/time'
 
 /** Saved states of the planting: taken under a name, compared with another or with now, and gone back to. */
 const props = defineProps<{ draft: Draft; view: () => View | null }>()
@@ -79,13 +80,6 @@ const choices = computed(() => [
   { value: 0, title: 'now' },
   ...list.value.map((s) => ({ value: s.id, title: s.name })),
 ])
-const day = (at: string) =>
-  new Date(at).toLocaleString('en-GB', {
-    day: 'numeric',
-    month: 'short',
-    hour: '2-digit',
-    minute: '2-digit',
-  })
 const changed = computed(() => compared.value?.stands.filter((s) => s.gained || s.lost) ?? [])
 const costs = computed(() =>
   (['ms', 'triangles', 'draw_calls'] as LineName[]).map((n) => ({
@@ -122,7 +116,7 @@ const costs = computed(() =>
         <li v-for="s in list" :key="s.id" :data-test="`snapshot-${s.name}`">
           <span
             ><span class="name">{{ s.name }}</span> &ensp;
-            <span class="faint small">{{ s.by }}, {{ day(s.at) }}</span></span
+            <span class="faint small">{{ s.by }}, {{ dayAndTime(s.at) }}</span></span
           >
           <ActionButton
             v-if="store.mayPlant"

@@ -190,6 +190,7 @@ class Command(BaseCommand):
             tiers=demo_level.tiers(),
             bookmarks=bookmarks,
             walks=demo_level.WALKS,
+            recipes=demo_level.RECIPES,
             layers=[{"name": name, "colour": demo_level.LAYER_COLOURS[name]} for name in demo_ground.LAYERS],
         )
         store(level, "heights", built.heights, 1)

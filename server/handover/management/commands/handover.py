@@ -4,7 +4,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from server.handover.writing import hand_over
 from server.levels.access import level_of_command
-from thicket.formats.recipe import add_flags, recipe_of
+from thicket.formats.recipe import Recipe, add_flags, recipe_of
 from thicket.refused import Refused
 
 
@@ -13,12 +13,16 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser):
         parser.add_argument("level", help="the level's slug")
-        add_flags(parser)
+        add_flags(
+            parser, recipe="a recipe of the level by its name, or of a file as JSON, in place of these:"
+        )
 
     def handle(self, *args, **options):
         level = level_of_command(options["level"])
         try:
-            manifest = hand_over(level, recipe_of(options), options["out"], options["since"])
+            saved = level.recipes.get(str(options["recipe"]))
+            recipe = Recipe.model_validate(saved) if saved else recipe_of(options)
+            manifest = hand_over(level, recipe, options["out"], options["since"])
         except Refused as error:
             raise CommandError(f"{error}.") from error
         for name in manifest.written:
