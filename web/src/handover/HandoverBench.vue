@@ -6,6 +6,7 @@ import { many } from '../budget/budget'
 import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
+import FoldingPart from '../shared/FoldingPart.vue'
 import { useAttempt } from '../shared/useAttempt'
 import BakePanel from './BakePanel.vue'
 import HandoverRow from './HandoverRow.vue'
@@ -42,7 +43,7 @@ const since = ref<string | null>(null)
 watch(earlier, (now) => now.some((h) => h.id === since.value) || (since.value = null))
 const sinces = computed(() => [
   { value: null, title: 'everything' },
-  ...earlier.value.map((h) => ({ value: h.id, title: `changed since ${dayAndTime(h.at)}` })),
+  ...earlier.value.map((h) => ({ value: h.id, title: `changes since ${dayAndTime(h.at)}` })),
 ])
 
 const { trouble: refused, attempt } = useAttempt()
@@ -67,7 +68,7 @@ const why = computed(() => !recipe.value.formats.length && 'choose what goes out
         >Swards ({{ swards.join(', ') }}) have no single plants; they go as density maps.</span
       >
     </p>
-    <section class="recipe">
+    <section>
       <ChoiceField
         v-if="saved.length > 1"
         label="Recipe"
@@ -76,36 +77,6 @@ const why = computed(() => !recipe.value.formats.length && 'choose what goes out
         test="recipe"
         @change="choose"
       />
-      <v-text-field
-        v-model="name"
-        label="Its name"
-        placeholder="For the game"
-        maxlength="80"
-        hide-details
-        data-test="recipe-name"
-      />
-      <RecipeForm v-model="recipe" />
-      <div v-if="store.mayPlant" class="row">
-        <ActionButton
-          size="small"
-          :why="why || (!called && 'give it a name') || (!changed && 'it is saved')"
-          tip="Save the recipe with the level, for everybody"
-          data-test="save-recipe"
-          @click="save"
-          >Save the recipe</ActionButton
-        >
-        <ActionButton
-          v-if="chosen"
-          size="small"
-          variant="text"
-          :icon="mdiDeleteOutline"
-          :tip="`Remove the recipe ${chosen}`"
-          data-test="remove-recipe"
-          @click="removeRecipe"
-        />
-      </div>
-    </section>
-    <section class="make">
       <ChoiceField
         v-if="earlier.length"
         label="In the zip"
@@ -142,6 +113,38 @@ const why = computed(() => !recipe.value.formats.length && 'choose what goes out
         {{ refused || trouble }}
       </p>
     </section>
+    <FoldingPart name="recipe" title="The recipe">
+      <section>
+        <v-text-field
+          v-model="name"
+          label="Its name"
+          placeholder="For the game"
+          maxlength="80"
+          hide-details
+          data-test="recipe-name"
+        />
+        <RecipeForm v-model="recipe" />
+        <div v-if="store.mayPlant" class="row">
+          <ActionButton
+            size="small"
+            :why="why || (!called && 'give it a name') || (!changed && 'it is saved')"
+            tip="Save the recipe with the level, for everybody"
+            data-test="save-recipe"
+            @click="save"
+            >Save the recipe</ActionButton
+          >
+          <ActionButton
+            v-if="chosen"
+            size="small"
+            variant="text"
+            :icon="mdiDeleteOutline"
+            :tip="`Remove the recipe ${chosen}`"
+            data-test="remove-recipe"
+            @click="removeRecipe"
+          />
+        </div>
+      </section>
+    </FoldingPart>
     <template v-if="kept.length">
       <h3>Handed over</h3>
       <p class="faint">The last ten are kept.</p>
@@ -168,12 +171,9 @@ const why = computed(() => !recipe.value.formats.length && 'choose what goes out
 
 <style scoped>
 section {
+  --choice-width: 224px;
   display: grid;
   gap: 6px;
-}
-.make {
-  margin-top: 10px;
-  justify-items: stretch;
 }
 .row {
   display: flex;

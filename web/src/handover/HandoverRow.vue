@@ -17,6 +17,12 @@ const store = useLevel()
 const path = () => ({ slug: store.slug, handover: props.handover.id })
 const address = computed(() => `/api/levels/${store.slug}/handovers/${props.handover.id}`)
 
+const says = computed(() => {
+  const { plants, files, since } = props.handover
+  const what = `${many(plants, 'plant', 'plants')}, ${many(files, 'file', 'files')}`
+  return since ? `${what}; the zip holds what had changed` : what
+})
+
 const open = ref(false)
 const manifest = useServer(
   () => ['handover files', props.handover.id],
@@ -50,10 +56,7 @@ const cells = computed(() => Object.keys(changes.value?.found.cells ?? {}).lengt
       <span class="name">{{ handover.name }}</span>
       <span class="faint">{{ dayAndTime(handover.at) }}, {{ handover.who }}</span>
     </div>
-    <p class="faint number">
-      {{ many(handover.plants, 'plant', 'plants') }}, {{ many(handover.files, 'file', 'files') }}
-      <template v-if="handover.since">; the zip holds what had changed</template>
-    </p>
+    <p class="faint number">{{ says }}</p>
     <div class="row">
       <v-btn
         size="small"
@@ -144,6 +147,7 @@ li {
   padding: 10px 0;
   border-top: 1px solid var(--line);
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 4px;
 }
 p {
@@ -178,6 +182,7 @@ p {
   gap: 8px;
 }
 .files a {
+  color: inherit;
   overflow-wrap: anywhere;
 }
 table {

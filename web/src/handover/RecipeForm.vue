@@ -85,15 +85,18 @@ const gone = computed(() => recipe.value.stands.filter((slug) => !stands.value.s
       @change="change({ origin: $event })"
     />
     <NumberField
-      label="A table for each"
+      label="In squares of"
       :value="recipe.cell"
       :bounds="RecipeBounds.cell"
       :digits="0"
       late
-      tip="Metres of the level, east and south, that one table covers; 0 for one table of all plants"
+      tip="A table of plants for each square of the level of so many metres"
       test="recipe-cell"
       @change="change({ cell: $event })"
     />
+    <span class="faint">{{
+      recipe.cell ? 'A table of plants for each square.' : '0 m: one table of all plants.'
+    }}</span>
   </div>
 </template>
 
@@ -103,6 +106,9 @@ const gone = computed(() => recipe.value.stands.filter((slug) => !stands.value.s
   padding: 0;
   display: grid;
   gap: 1px;
+}
+.formats + * {
+  margin-top: 8px;
 }
 .formats small {
   display: block;
