@@ -97,6 +97,7 @@ STONE = [
         "slug": "sleepers",
         "name": "Sleepers",
         "stratum": "Stone",
+        "group": "Tramway",
         "settings": {
             "mix": [{"item": "sleeper", "weight": 1}],
             "spacing": 1,
@@ -127,6 +128,7 @@ STONE = [
         "slug": "sleeper-stacks",
         "name": "Sleeper stacks",
         "stratum": "Stone",
+        "group": "Tramway",
         "settings": {
             "mix": [{"item": "sleeper-stack", "weight": 1}],
             "spacing": 6.5,

@@ -158,6 +158,7 @@ def _put_stands(level: Level, document: Document) -> None:
             locked=given.locked,
             off=given.off,
             colour=given.colour,
+            group=given.group,
             settings=given.settings.model_dump(mode="json"),
         )
         touch = document.touch.get(number)

@@ -156,6 +156,15 @@ def switch(user: User, level: Level, key: UUID, stands: list[Stand], off: bool) 
 
 
 @action
+def group(user: User, level: Level, key: UUID, stands: list[Stand], name: str) -> Done:
+    """List stands under a group of this name, or under none."""
+    names = stands[0].name if len(stands) == 1 else f"{len(stands)} stands"
+    edit = several([SetStand(number=stand.number, group=name) for stand in stands])
+    what = f"{names} into {name}" if name else f"{names} out of groups"
+    return commit_made(user, level, key, lambda row: (edit, what))
+
+
+@action
 def remove(user: User, stand: Stand, key: UUID) -> Done:
     """Remove a stand with all that is painted and set by hand of it; undo brings it back.
 

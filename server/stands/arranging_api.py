@@ -61,6 +61,13 @@ class SwitchIn(KeyIn):
     off: bool
 
 
+class GroupIn(KeyIn):
+    """Stands, by id, to be listed under a group of this name; under none when it is empty."""
+
+    stands: Annotated[list[Id], Field(min_length=1, max_length=200)]
+    group: Name | Literal[""]
+
+
 class ExchangeIn(KeyIn):
     """Plant the item `by` wherever `item` is planted."""
 
@@ -109,6 +116,16 @@ def switch(request: HttpRequest, slug: str, data: SwitchIn):
     rows = [stand_for(level, pk) for pk in dict.fromkeys(data.stands)]
     done = arranging.switch(request.user, level, data.key, rows, data.off)
     return changed_out(request, level, done, data.view)
+
+
+@router.post("/levels/{slug}/group-stands", response=ChangedOut)
+def group(request: HttpRequest, slug: str, data: GroupIn):
+    """List stands under a group of one's own name in the column, or under none."""
+    level = level_for(request, slug, to="plant")
+    rows = [stand_for(level, pk) for pk in dict.fromkeys(data.stands)]
+    return changed_out(
+        request, level, arranging.group(request.user, level, data.key, rows, data.group.strip())
+    )
 
 
 @router.post("/levels/{slug}/stands/{stand}/remove", response=ChangedOut)

@@ -34,6 +34,7 @@ class Stand(models.Model):
         max_length=7, blank=True, help_text="its ink on the screen; its stratum's when empty"
     )
     off = models.BooleanField(default=False, help_text="nothing of it stands for now")
+    group = models.CharField(max_length=80, blank=True, help_text="what it is listed under")
     gone = models.BooleanField(default=False, help_text="removed, and kept for undo")
 
     objects = Present()
@@ -74,6 +75,7 @@ def document_of_stand(stand: Stand, settings: StandSettings | None = None) -> Do
         stand.locked,
         stand.colour,
         stand.off,
+        stand.group,
     )
 
 

@@ -35,6 +35,7 @@ class StandOut(Schema):
     locked: bool
     off: bool = Field(description="whether nothing of it stands for now")
     colour: str
+    group: str = Field(description="what it is listed under; empty for nothing")
     settings: StandSettings
     items: list[str] = Field(
         description="the stock items that a plant's item counts through: the mix, then those of pins"
@@ -85,6 +86,7 @@ def stand_out(stand: Stand, place: tuple[float, float] | None = None) -> dict:
         "locked": stand.locked,
         "off": stand.off,
         "colour": stand.colour,
+        "group": stand.group,
         "settings": planting.settings,
         "items": planting.items,
         "pins": len(planting.pins.id),

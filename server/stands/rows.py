@@ -18,7 +18,7 @@ from thicket.document.level import Stand as DocumentStand
 from thicket.document.mesh_touch import MeshTouch
 from thicket.document.touch import Tile, TouchMap
 
-FIELDS = ("slug", "name", "stratum", "place", "sward", "seed", "locked", "colour", "off")
+FIELDS = ("slug", "name", "stratum", "place", "sward", "seed", "locked", "colour", "off", "group")
 
 
 def read(level: Level) -> dict[str, Any]:

@@ -140,16 +140,17 @@ class Job(BrowserCase):
     def test_handover_downloads(self):
         page = self.page_of("guest", 820, 520)
         self.open_level(page, "handover")
-        self.fill(page, "recipe-name", "For the game")
+        self.choose(page, "recipe", "a new one")
+        self.fill(page, "recipe-name", "Once")
         self.field(page, "format-glb").check()
         page.click("[data-test=hand-over]")
-        expect(page.locator("[data-test=download-zip]")).to_have_count(1)
+        made = page.locator("[data-test^=handover-]:has(.name:text-is('Once'))")
         with page.expect_download() as download:
-            page.click("[data-test=download-zip]")
+            made.locator("[data-test=download-zip]").click()
         with zipfile.ZipFile(download.value.path()) as archive:
             starts = {name: archive.read(name)[:13] for name in archive.namelist()}
         self.assertEqual((starts["plants.csv"], starts["level.glb"][:4]), (b"id,stand,item", b"glTF"))
-        page.click("[data-test=handover-files]")
+        made.locator("[data-test=handover-files]").click()
         with page.expect_download() as download:
             page.click("[data-test=file-list] a:has-text('plants.csv')")
         self.assertTrue(Path(download.value.path()).read_bytes().startswith(b"id,stand,item"))

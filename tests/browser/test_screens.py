@@ -1,6 +1,7 @@
 """Every screen: whole in any window, readable by axe's rules in both themes, worked by keyboard alone, left
 without a trace."""
 
+import zipfile
 from pathlib import Path
 
 from django.conf import settings
@@ -154,6 +155,17 @@ class Screens(BrowserCase):
         page.mouse.move(edge["x"] - 75, 300, steps=3)
         page.mouse.up()
         self.assertAlmostEqual(width(), before + 80, delta=2)
+        page.click("[data-test=stand-moss]")
+        page.click("[data-test=stand-groups]")
+        page.click(".v-list-item-title:text-is('Tramway')")
+        expect(page.locator("[data-test=group-Tramway]")).to_contain_text("2 stands")
+        self.fill(page, "stand-group", "Carpet")
+        self.field(page, "stand-group").press("Enter")
+        expect(page.locator("[data-test=group-Carpet]")).to_contain_text("1 stand")
+        page.click("[data-test=undo]")
+        expect(page.locator("[data-test=group-Tramway]")).to_contain_text("2 stands")
+        page.click("[data-test=fold-Tramway]")
+        expect(page.locator("[data-test=stand-moss]")).to_have_count(0)
         page.click("[data-test=edge-left]")
         page.click("[data-test=part-mix]")
         expect(page.locator("[data-test=mix]")).to_be_hidden()
@@ -165,6 +177,11 @@ class Screens(BrowserCase):
         page.click("[data-test=part-mix]")
         page.locator("[data-test=edge-left]").press("Enter")
         expect(page.locator("[data-test=strata]")).to_be_visible()
+        expect(page.locator("[data-test=stand-moss]")).to_have_count(0)
+        page.click("[data-test=group-Tramway]")
+        expect(page.locator("[data-test=planting-bench] h2")).to_have_text("2 stands")
+        page.click("[data-test=undo]")
+        expect(page.locator("[data-test=stand-moss]")).to_be_visible()
 
     def test_a_level_is_opened_and_left_without_a_trace(self):
         self.page_of("guest")
@@ -252,8 +269,11 @@ class Screens(BrowserCase):
         expect(page.locator("[data-test=difference]")).to_contain_text("distances")
         self.next_bench(page, "sightline", 2)
         with page.expect_download() as download:
-            self.press(page, "download-plants-csv")
-        self.assertTrue(Path(download.value.path()).read_bytes().startswith(b"id,stand,item"))
+            self.press(page, "hand-over")
+            page.wait_for_selector("[data-test=download-zip]")
+            self.press(page, "download-zip")
+        with zipfile.ZipFile(download.value.path()) as archive:
+            self.assertIn("level.glb", archive.namelist())
         level = Level.objects.get(slug="hobbin-delph")
         for entry in Entry.objects.filter(undone=False):
             move_entry(entry.user, level, entry.pk, back=True)

@@ -118,6 +118,7 @@ def chance(rng, level):
         "stand removed": lambda: RemoveStand(number=number),
         "order": lambda: OrderStands(put={number: (rng.choice(["Canopy", "Moss"]), rng.randrange(9))}),
         "stand": lambda: SetStand(number=number, seed=rng.randrange(99), locked=rng.random() < 0.2),
+        "group": lambda: SetStand(number=number, group=rng.choice(["", "Woodland"])),
         "settings": lambda: ChangeSettings(put={number: {"fullness": rng.choice([0.2, 0.6]), "gap": 0.3}}),
         "paint": lambda: paint(rng, number),
         "pins": lambda: ChangePins(put={number: {rng.randrange(5, 9): rng.choice([None, a_plant(rng)])}}),
@@ -253,6 +254,9 @@ class Edits(InFolder):
     def test_what_cannot_be_done_is_a_sentence_and_changes_nothing(self):
         level = drawn_level(5)
         locked = SetStand(number=1, locked=True).apply(level)
+        self.assertEqual(
+            SetStand(number=1, group="Rim").apply(locked).stands[1].group, "Rim", "moves no plant"
+        )
         birch = level.stock["birch"]
         whole = {"item": item_file(birch), "mesh": birch.glb, "silhouette": birch.silhouette}
         heights = level.heights.ground.heights

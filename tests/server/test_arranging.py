@@ -3,9 +3,11 @@
 import io
 
 import numpy as np
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
+from server.catalogue.whole import document_of, make_level
 from server.document.planted import planted_of
 from server.journal.models import Entry
 from server.levels.models import Level
@@ -96,6 +98,26 @@ class Arranging(GroundCase):
         self.undone(2)
         for one, two in zip(before, self.stands()):
             self.assertEqual((one["count"], one["sheets"]["keys"]), (two["count"], two["sheets"]["keys"]))
+
+    def test_stands_are_listed_under_groups_which_move_no_plant(self):
+        before = self.stands()
+        grass = next(s for s in before if s["sward"])
+        self.post(f"/stands/{self.birch.pk}/change", {"key": key(), "locked": True})
+        both = {"stands": [self.birch.pk, grass["id"]], "group": " Woodland "}
+        done = self.post("/group-stands", {"key": key(), **both}).json()
+        self.assertEqual((done["entry"]["what"], done["since"]["keys"]), ("2 stands into Woodland", {}))
+        now = {s["slug"]: s for s in self.stands()}
+        self.assertEqual([now[n]["group"] for n in ("birch", grass["slug"])], ["Woodland"] * 2)
+        self.assertEqual([s["sheets"]["keys"] for s in self.stands()], [s["sheets"]["keys"] for s in before])
+        user = User.objects.get(username="lead")
+        again = make_level(user, document_of(self.fresh()), "Again")
+        self.assertEqual(again.stands.get(slug="birch").group, "Woodland")
+        out = self.post("/group-stands", {"key": key(), "stands": [grass["id"]], "group": ""}).json()
+        self.assertEqual(out["entry"]["what"], f"{grass['name']} out of groups")
+        self.undone(2)
+        self.assertEqual({s["group"] for s in self.stands()}, {""})
+        long = self.post("/group-stands", {"key": key(), "stands": [grass["id"]], "group": "g" * 81})
+        self.assertEqual((long.status_code, "group" in long.json()["detail"]), (422, True))
 
     def fresh(self):
         return Level.objects.get(pk=self.level.pk)

@@ -214,6 +214,7 @@ class Roles(GroundCase):
                 "plant",
                 {"key": key, "name": "Brook", "source": {"made_from": "rivers", "catchment": 0.1}},
             ),
+            f"{level}/group-stands": ("plant", {"key": key, "stands": [birch], "group": "Woodland"}),
             f"{level}/switch-stands": ("plant", {"key": key, "stands": [birch], "off": True}),
             f"{level}/mask-look": ("see", {"name": "Steps"}),
             f"{level}/masks/{{name}}/rename": ("plant", {"key": key, "to": "Stairs"}),

@@ -39,6 +39,8 @@ class Stand:
     colour: str = ""
     off: bool = False
     """Whether nothing of it stands in the level for now."""
+    group: str = ""
+    """What it is listed under, apart from its stratum; nothing follows from it."""
 
     @property
     def order(self) -> tuple[int, int, int]:

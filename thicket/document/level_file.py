@@ -162,6 +162,7 @@ class StandFile(Strict):
     locked: bool = False
     off: bool = False
     colour: Colour | Literal[""] = ""
+    group: Name | Literal[""] = ""
     settings: StandSettings
 
 

@@ -85,6 +85,7 @@ export function stand(id: number, part: Partial<Stand> = {}): Stand {
     locked: false,
     off: false,
     colour: '',
+    group: '',
     settings,
     items: [],
     pins: 0,

@@ -136,13 +136,14 @@ class OrderStands(Edit):
 
 
 class SetStand(Edit):
-    """Give a stand, by number, another name, colour or seed, lock or unlock it, switch it off or on: what is
-    not None. `expected`, where it is given, are the values that these must have until then."""
+    """Give a stand, by number, another name, colour, group or seed, lock or unlock it, switch it off or on:
+    what is not None. `expected`, where it is given, are the values that these must have until then."""
 
     kind: Literal["stand"] = "stand"
     number: Number
     name: Name | None = None
     colour: Colour | Literal[""] | None = None
+    group: Name | Literal[""] | None = None
     seed: Seed | None = None
     locked: bool | None = None
     off: bool | None = None
@@ -153,12 +154,12 @@ class SetStand(Edit):
         return {self.number}
 
     def _fields(self) -> dict[str, Any]:
-        given = {name: getattr(self, name) for name in ("name", "colour", "seed", "locked", "off")}
+        given = {name: getattr(self, name) for name in ("name", "colour", "group", "seed", "locked", "off")}
         return {name: value for name, value in given.items() if value is not None}
 
     def apply(self, level: Level) -> Level:
         stand, fields = stand_of(level, self.number), self._fields()
-        if stand.locked and fields.keys() - {"locked"} and self.locked is not False:
+        if stand.locked and fields.keys() - {"locked", "group"} and self.locked is not False:
             unlocked(level, self.number)
         for name, value in (self.expected or {}).items():
             check_as_before(f"{stand.name}: its {name}", getattr(stand, name), value)

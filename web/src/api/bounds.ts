@@ -498,6 +498,12 @@ export const FogSettingsBounds = {
     "default": 0
   }
 } as const
+export const GroupInBounds = {
+  "stands": {
+    "min": 0,
+    "max": 9223372036854775807
+  }
+} as const
 export const HandInBounds = {
   "east": {
     "min": -1000000000.0,

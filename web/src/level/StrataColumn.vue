@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { mdiEyeOffOutline, mdiEyeOutline } from '@mdi/js'
-import { useElementSize } from '@vueuse/core'
+import { mdiChevronDown, mdiChevronRight, mdiEyeOffOutline, mdiEyeOutline } from '@mdi/js'
+import { useElementSize, useLocalStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { api, type Item, type Stand, type View } from '../api/client'
-import { inkOf, whole } from '../budget/budget'
+import { inkOf, many, whole } from '../budget/budget'
 import { useLevel } from './level'
+import { rowsOf } from './standGroups'
 import { useTrial } from './trial'
 import ActionButton from '../shared/ActionButton.vue'
 import type { Stratum } from '../shared/strata'
@@ -74,18 +75,30 @@ async function nudge(s: Stand, event: KeyboardEvent) {
   const way = event.altKey ? { ArrowUp: -1, ArrowDown: 1 }[event.key] : undefined
   if (!way || !store.mayPlant) return
   event.preventDefault()
-  const at = store.stands.findIndex((x) => x.id === s.id)
-  const next = store.stands[at + way]
+  const shown = rows.value.flatMap((r) => r.stands)
+  const at = shown.findIndex((x) => x.id === s.id)
+  const next = shown[at + way]
   if (!next) return
-  const after = store.stands[at + 2]
+  const after = shown[at + 2]
   await move(s, next.stratum, way < 0 ? next.id : after && after.stratum === next.stratum ? after.id : null)
   requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-test=stand-${s.slug}]`)?.focus())
 }
-function flip(s: Stand) {
+/** Hide stands for oneself; show them again when all of them are hidden. */
+function flip(stands: Stand[]) {
   const hidden = new Set(store.hidden)
-  if (!hidden.delete(s.id)) hidden.add(s.id)
+  const show = stands.every((s) => hidden.has(s.id))
+  for (const s of stands)
+    if (show) hidden.delete(s.id)
+    else hidden.add(s.id)
   store.hidden = hidden
 }
+const rows = computed(() => rowsOf(store.stands))
+/** Groups that this browser shows folded in this level. */
+const folded = useLocalStorage<string[]>(() => `kt-folded-${store.slug}`, [])
+const fold = (group: string) =>
+  (folded.value = folded.value.includes(group)
+    ? folded.value.filter((g) => g !== group)
+    : [...folded.value, group])
 const mask = (s: Stand) => {
   const url = itemOf(s)?.silhouette
   return url ? { maskImage: `url(${url})`, WebkitMaskImage: `url(${url})` } : {}
@@ -119,51 +132,88 @@ const mask = (s: Stand) => {
       />
     </div>
     <ol>
-      <li
-        v-for="s in store.stands"
-        :key="s.id"
-        :class="{
-          off: s.off,
-          chosen: store.selected.includes(s.id),
-          over: over === s.id && dragged !== s.id,
-        }"
-        :draggable="store.mayPlant"
-        @dragstart="dragged = s.id"
-        @dragover.prevent="over = s.id"
-        @dragend="dragged = over = null"
-        @drop.prevent="dropOn(s)"
-      >
-        <v-btn
-          variant="text"
-          class="row"
-          data-keys
-          :data-test="`stand-${s.slug}`"
-          :aria-pressed="store.selected.includes(s.id)"
-          @keydown="nudge(s, $event)"
-          @click="choose(s, $event)"
+      <template v-for="r in rows" :key="r.group || r.stands[0]!.id">
+        <li v-if="r.group" class="group" :class="{ off: r.stands.every((s) => s.off) }">
+          <ActionButton
+            variant="text"
+            size="x-small"
+            :icon="folded.includes(r.group) ? mdiChevronRight : mdiChevronDown"
+            :tip="`${folded.includes(r.group) ? 'Unfold' : 'Fold'} ${r.group}`"
+            :aria-expanded="!folded.includes(r.group)"
+            :data-test="`fold-${r.group}`"
+            @click="fold(r.group)"
+          />
+          <v-btn
+            variant="text"
+            class="row"
+            :data-test="`group-${r.group}`"
+            :aria-pressed="r.stands.every((s) => store.selected.includes(s.id))"
+            @click="store.selected = r.stands.map((s) => s.id)"
+          >
+            <span class="title name">{{ r.group }}</span>
+            <span class="count number">{{ whole(r.stands.reduce((n, s) => n + s.count, 0)) }}</span>
+            <span class="stratum faint">{{ many(r.stands.length, 'stand', 'stands') }}</span>
+            <span class="share number faint"
+              >{{ Math.round(r.stands.reduce((n, s) => n + share(s), 0) * 100) }} % of time</span
+            >
+          </v-btn>
+          <ActionButton
+            variant="text"
+            size="x-small"
+            class="eye"
+            :icon="r.stands.every((s) => store.hidden.has(s.id)) ? mdiEyeOffOutline : mdiEyeOutline"
+            :tip="`${r.stands.every((s) => store.hidden.has(s.id)) ? 'Show' : 'Hide'} all of ${r.group}`"
+            :data-test="`hide-group-${r.group}`"
+            @click="flip(r.stands)"
+          />
+        </li>
+        <li
+          v-for="s in folded.includes(r.group) && r.group ? [] : r.stands"
+          :key="s.id"
+          :class="{
+            grouped: r.group,
+            off: s.off,
+            chosen: store.selected.includes(s.id),
+            over: over === s.id && dragged !== s.id,
+          }"
+          :draggable="store.mayPlant"
+          @dragstart="dragged = s.id"
+          @dragover.prevent="over = s.id"
+          @dragend="dragged = over = null"
+          @drop.prevent="dropOn(s)"
         >
-          <span class="ink" :style="{ background: inkOf(s) }" />
-          <span class="title name">{{ s.name }}</span>
-          <span class="stratum faint"
-            >{{ s.stratum }}{{ s.sward ? ', sward' : '' }}{{ s.locked ? ', locked' : ''
-            }}{{ s.off ? ', off' : '' }}</span
+          <v-btn
+            variant="text"
+            class="row"
+            data-keys
+            :data-test="`stand-${s.slug}`"
+            :aria-pressed="store.selected.includes(s.id)"
+            @keydown="nudge(s, $event)"
+            @click="choose(s, $event)"
           >
-          <span class="count number" :data-test="`count-${s.slug}`"
-            >{{ s.counted ? '' : '≈ ' }}{{ whole(s.count) }}</span
-          >
-          <span class="share number faint">{{ Math.round(share(s) * 100) }} % of time</span>
-          <span class="gauge"><i :style="{ width: `${share(s) * 100}%`, background: inkOf(s) }" /></span>
-        </v-btn>
-        <ActionButton
-          variant="text"
-          size="x-small"
-          class="eye"
-          :icon="store.hidden.has(s.id) ? mdiEyeOffOutline : mdiEyeOutline"
-          :tip="`${store.hidden.has(s.id) ? 'Show' : 'Hide'} ${s.name}`"
-          :data-test="`hide-${s.slug}`"
-          @click="flip(s)"
-        />
-      </li>
+            <span class="ink" :style="{ background: inkOf(s) }" />
+            <span class="title name">{{ s.name }}</span>
+            <span class="stratum faint"
+              >{{ s.stratum }}{{ s.sward ? ', sward' : '' }}{{ s.locked ? ', locked' : ''
+              }}{{ s.off ? ', off' : '' }}</span
+            >
+            <span class="count number" :data-test="`count-${s.slug}`"
+              >{{ s.counted ? '' : '≈ ' }}{{ whole(s.count) }}</span
+            >
+            <span class="share number faint">{{ Math.round(share(s) * 100) }} % of time</span>
+            <span class="gauge"><i :style="{ width: `${share(s) * 100}%`, background: inkOf(s) }" /></span>
+          </v-btn>
+          <ActionButton
+            variant="text"
+            size="x-small"
+            class="eye"
+            :icon="store.hidden.has(s.id) ? mdiEyeOffOutline : mdiEyeOutline"
+            :tip="`${store.hidden.has(s.id) ? 'Show' : 'Hide'} ${s.name}`"
+            :data-test="`hide-${s.slug}`"
+            @click="flip([s])"
+          />
+        </li>
+      </template>
     </ol>
     <NewStand v-if="store.mayPlant" :view="view" />
     <p class="faint hint">
@@ -224,6 +274,27 @@ li {
   display: flex;
   align-items: center;
   border-bottom: 1px solid var(--line);
+}
+li.grouped {
+  padding-left: 14px;
+}
+.group .row :deep(.v-btn__content) {
+  grid-template-columns: minmax(0, 1fr) auto;
+}
+.group .row {
+  padding-left: 2px;
+}
+.group > .v-btn[aria-expanded='true'] {
+  background: none;
+}
+.group .title {
+  font-weight: 500;
+}
+.group .stratum {
+  grid-column: 1;
+}
+.group .share {
+  grid-column: 2;
 }
 li.over {
   border-top: 2px solid var(--green);

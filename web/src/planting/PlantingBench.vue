@@ -17,6 +17,7 @@ import FoldingPart from '../shared/FoldingPart.vue'
 import MixList from './MixList.vue'
 import NumberField from '../shared/NumberField.vue'
 import PairField from '../shared/PairField.vue'
+import GroupField from './GroupField.vue'
 import GrowsOn from './GrowsOn.vue'
 import LayoutField from './LayoutField.vue'
 import PinPanel from './PinPanel.vue'
@@ -147,6 +148,7 @@ const costs = computed(() =>
         >
       </p>
     </template>
+    <GroupField :stands="store.chosen" />
     <p v-if="!store.mayPlant" class="faint">
       You may look at this level; its settings are shown, not editable.
     </p>
