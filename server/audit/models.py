@@ -17,6 +17,7 @@ class Record(models.Model):
         SIGN_OUT = "sign-out"
         ROLE = "role"
         EXPORT = "export"
+        DOWNLOAD = "download"
         TOKEN = "token"
         RESTORE = "restore"
         LEVEL = "level"

@@ -108,7 +108,7 @@ def fetch(request: HttpRequest, slug: str, handover: UUID):
     """The files of a handover as one zip; a part of it is sent where a range is asked for."""
     level = level_for(request, slug)
     row = _handover(level, handover)
-    record("export", request, f"{row.name}, downloaded", level=level)
+    record("download", request, row.name, level=level)
     return ranged(
         request, files.folder_of(row.pk) / "handover.zip", f"{level.slug}-{row.at:%Y-%m-%d-%H%M}.zip"
     )
@@ -121,7 +121,7 @@ def fetch_file(request: HttpRequest, slug: str, handover: UUID, name: str):
     row = _handover(level, handover)
     if name != MANIFEST and name not in _manifest(row).files:
         raise HttpError(404, f"That handover has no file {name[:60]!r}.")
-    record("export", request, f"{row.name}: {name}"[:200], level=level)
+    record("download", request, f"{name} of {row.name}", level=level)
     return ranged(request, files.folder_of(row.pk) / "files" / name, name)
 
 

@@ -33,7 +33,7 @@ const TOPICS: Record<Topic, string> = {
   views: 'Kept views and walks',
   air: 'Atmosphere and wind',
   budget: 'Budget, tiers and plots',
-  name: 'Name of the level',
+  name: 'Name of the level, recipes',
 }
 const topics = Object.entries(TOPICS).map(([value, title]) => ({ value, title }))
 const SINCE = [

@@ -13,6 +13,8 @@ const WORDS: Record<string, string> = {
   'sign-out': 'signed out',
   role: '',
   export: 'had made:',
+  download: 'downloaded',
+  token: '',
   restore: 'restored',
   level: '',
 }
