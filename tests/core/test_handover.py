@@ -11,11 +11,14 @@ from dataclasses import replace
 from typing import get_args
 
 import numpy as np
+import rasterio
+from PIL import Image
 from pyarrow import parquet
 from scipy.spatial.transform import Rotation
 
 import thicket
 from tests.core.levels import InFolder, drawn_level, painted
+from thicket.document.edits import ChangeMasks
 from thicket.document.folder import save_level
 from thicket.formats.plant_tables import quoted
 from thicket.formats.recipe import Axes, Format, Recipe
@@ -184,6 +187,20 @@ class Written(InFolder):
     def plants_by_id(self, level):
         names, form = read_back(dict(Parts(level, Recipe(formats=("parquet",))).files())["plants.parquet"])
         return {plant: (stand, *more, *row) for (plant, stand, *more), row in zip(names, form.tolist())}
+
+    def test_ground_goes_out_the_same_in_every_format(self):
+        damp = np.random.default_rng(3).integers(0, 2**16, (30, 40), np.uint16)
+        level = self.level.after(ChangeMasks(put={"Damp/wet": damp})).after
+        level.export(self.out, Recipe(formats=("ground",)))
+        picture = Image.open(self.out / "heights.png")
+        steps = np.asarray(picture).astype(np.uint16)
+        raw = np.fromfile(self.out / "heights.r16", "<u2").reshape(steps.shape)
+        np.testing.assert_array_equal(raw, steps)
+        with rasterio.open(self.out / "heights.tif") as tif:
+            heights = tif.read(1)
+        low, high = float(picture.text["low"]), float(picture.text["high"])
+        np.testing.assert_allclose(low + raw * ((high - low) / 65535), heights, atol=(high - low) / 65535)
+        np.testing.assert_array_equal(Image.open(self.out / "mask-Damp%2fwet.png"), damp)
 
     def test_some_stands_go_out_alone_and_one_that_is_gone_is_named(self):
         every = self.level.export(self.out, Recipe(formats=("csv", "maps")))

@@ -71,9 +71,9 @@ def _files(level: Level) -> Iterator[tuple[str, bytes]]:
     """All files but `level.json`."""
     yield "heights.tif", _tif(level.heights.ground.heights, level.heights.ground.cell)
     for k, name in enumerate(level.layers.names):
-        yield f"layers/{file_name(name)}.png", _png(level.layers.weights[..., k])
+        yield f"layers/{file_name(name)}.png", grey_png(level.layers.weights[..., k])
     for name, mask in level.masks.items():
-        yield f"masks/{file_name(name)}.png", _png(mask.values)
+        yield f"masks/{file_name(name)}.png", grey_png(mask.values)
     for slug, picture in _painting(level.stands, level.touch):
         yield f"touch/{slug}.png", picture
     for slug, data in _mesh_painting(level.stands, level.mesh_touch):
@@ -108,7 +108,8 @@ def _tif(values: np.ndarray, cell: float) -> bytes:
         return file.read()
 
 
-def _png(values: np.ndarray) -> bytes:
+def grey_png(values: np.ndarray) -> bytes:
+    """A greyscale PNG of uint8 or uint16 values (rows, columns)."""
     out = io.BytesIO()
     Image.fromarray(np.ascontiguousarray(values)).save(out, "PNG")
     return out.getvalue()
@@ -169,7 +170,7 @@ def _painting(stands: Mapping[int, Stand], touch: Mapping[int, TouchMap]) -> Ite
     for number, given in touch.items():
         if number in stands and any(tile.any() for tile in given.tiles.values()):
             values = (given.array.astype(np.int32) + 32768).astype(np.uint16)
-            yield stands[number].slug, _png(values)
+            yield stands[number].slug, grey_png(values)
 
 
 def _mesh_painting(

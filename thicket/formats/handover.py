@@ -146,12 +146,24 @@ def heights_tif(ground: Ground) -> bytes:
     return field_tif(ground.heights, ground.cell)
 
 
+def _steps(ground: Ground) -> tuple[np.ndarray, float, float]:
+    """Heights as steps, uint16 (rows, columns), from 0 for the lowest to 65535 for the highest; and the
+    altitudes of both in m."""
+    low, high = float(ground.heights.min()), float(ground.heights.max())
+    high = high if high > low else low + 1.0
+    steps = np.rint((ground.heights.astype(np.float64) - low) * (65535 / (high - low)))
+    return steps.astype(np.uint16), low, high
+
+
+def heights_raw(ground: Ground) -> bytes:
+    """The steps of `heights_png` without a header: uint16, low byte first, row by row from the north."""
+    return _steps(ground)[0].astype("<u2").tobytes()
+
+
 def heights_png(ground: Ground) -> bytes:
     """Heights as 16-bit greyscale PNG, 0 for the lowest and 65535 for the highest, whose altitudes in m, and
     the cell size, stand in the text chunks `low`, `high` and `cell`."""
-    low, high = float(ground.heights.min()), float(ground.heights.max())
-    high = high if high > low else low + 1.0
-    steps = np.rint((ground.heights.astype(np.float64) - low) * (65535 / (high - low))).astype(np.uint16)
+    steps, low, high = _steps(ground)
     given = PngInfo()
     for name, value in (("low", low), ("high", high), ("cell", ground.cell)):
         given.add_text(name, repr(float(value)))

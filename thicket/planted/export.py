@@ -6,7 +6,7 @@ import json
 from collections.abc import Iterator
 from typing import Protocol
 
-from thicket.document.folder import zip_level
+from thicket.document.folder import file_name, grey_png, zip_level
 from thicket.document.level import Level
 from thicket.document.shape_file import shape_file
 from thicket.document.views import wind_for
@@ -129,7 +129,7 @@ def density_maps(level: Whole, report: Report = quietly, recipe: Recipe = PLAIN)
 
 
 def ground(level: Whole) -> dict[str, bytes]:
-    """Heights, relief fields and ground layers of the level."""
+    """Heights, relief fields, ground layers and mask images of the level."""
     ground, layers = level.ground, level.level.layers
     slope, facing = slope_and_aspect(ground.heights, ground.cell)
     fields = {
@@ -138,10 +138,17 @@ def ground(level: Whole) -> dict[str, bytes]:
         "wetness": level.rasters.wetness(),
         "hollow-ridge": topographic_position_index(ground.heights, ground.cell, HOLLOW_RADIUS),
     }
-    files = {"heights.tif": handover.heights_tif(ground), "heights.png": handover.heights_png(ground)}
+    files = {
+        "heights.tif": handover.heights_tif(ground),
+        "heights.png": handover.heights_png(ground),
+        "heights.r16": handover.heights_raw(ground),
+    }
     files |= {
         f"{name}.tif": handover.field_tif(values, ground.cell, -1.0 if name == "facing" else None)
         for name, values in fields.items()
+    }
+    files |= {
+        f"mask-{file_name(name)}.png": grey_png(mask.values) for name, mask in level.level.masks.items()
     }
     return files | {"layers.tif": handover.layers_tif(layers.weights, layers.names, ground.cell)}
 
