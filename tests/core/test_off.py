@@ -11,7 +11,7 @@ import thicket
 from tests.core.levels import drawn_level, plain_stand
 from thicket.document.edits import SetStand
 from thicket.planted.explaining import why
-from thicket.planted.export import density_maps, level_json, plants_csv
+from thicket.planted.export import level_json, mapped, plants_csv
 from thicket.planted.hand import PinChanges, hand_edit
 from thicket.planted.reasons import SWITCHED_OFF
 from thicket.refused import Conflict
@@ -75,7 +75,7 @@ class Off(unittest.TestCase):
             found = [
                 "plain-40" in plants_csv(one).decode(),
                 "plain-40" in level_json(one).decode(),
-                "density-plain-40.png" in density_maps(one),
+                "plain-40" in [planting.stand.slug for planting in mapped(one)],
             ]
             self.assertEqual(found, [there] * 3)
         wish = PinChanges(add=[{"x": 30.0, "z": 30.0}])

@@ -8609,8 +8609,8 @@ export interface components {
         /**
          * Manifest
          * @description What a handover holds: the recipe it was made by, its plants by stand and by cell (`COLUMN_ROW`), its
-         *     files by name; those that were written, where an earlier handover had others or none, and those of the
-         *     earlier one that are to be dropped.
+         *     files by name, and what they follow from; those that were written, where an earlier handover had others or
+         *     none, and those of the earlier one that are to be dropped.
          */
         Manifest: {
             /**
@@ -8641,6 +8641,13 @@ export interface components {
             files: {
                 [key: string]: components["schemas"]["FileEntry"];
             };
+            /**
+             * Sources
+             * @default {}
+             */
+            sources: {
+                [key: string]: components["schemas"]["Source"];
+            };
             /** Written */
             written: string[];
             /**
@@ -8648,6 +8655,24 @@ export interface components {
              * @default []
              */
             dropped: string[];
+        };
+        /**
+         * Source
+         * @description Files that are made together: the key of what they follow from (equal keys give equal files; an empty
+         *     one is equal to none), their names, and the plants in them by stand.
+         */
+        Source: {
+            /** Key */
+            key: string;
+            /** Files */
+            files: string[];
+            /**
+             * Plants
+             * @default {}
+             */
+            plants: {
+                [key: string]: number;
+            };
         };
         /**
          * Changes
