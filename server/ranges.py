@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import mimetypes
 import re
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -25,7 +26,7 @@ def ranged(
         raise HttpError(404, "That file is not there: hand the level over again.")
     size = path.stat().st_size
     kind = mimetypes.guess_type(name)[0] or "application/octet-stream"
-    etag = f'"{path.parent.parent.name}-{path.name}-{size}"'
+    etag = f'"{zlib.crc32(str(path).encode()):x}-{size:x}"'
     part = _part(request, size, etag)
     response: HttpResponse | FileResponse | StreamingHttpResponse
     if part is None:

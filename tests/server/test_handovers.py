@@ -8,16 +8,20 @@ import shutil
 import uuid
 import zipfile
 from unittest import mock
+from urllib.parse import quote
 
+import numpy as np
 from django.contrib.auth.models import User
 from django.test import Client
 
 from server.handover import files
 from server.handover.models import BuildToken, Handover
 from server.jobs.models import Job
+from server.journal.commit import commit
 from server.levels.models import Level
 from tests.server.test_api import ApiCase
 from tests.worker import work_off_inside_a_transaction
+from thicket.document.edits import ChangeMasks
 
 CELLS = {"formats": ["parquet", "geojson"], "axes": "z-up-left", "unit": "cm", "cell": 64}
 
@@ -123,6 +127,16 @@ class Made(HandoverCase):
         for odd in ("bytes=-", "bytes=a-b", "lines=1-2", "bytes=1-2,4-5", "bytes=9-1"):
             self.assertIn(part(odd).status_code, (200, 416), odd)
         self.assertEqual(self.north.get(f"{at}/files/..%2Fhandover.zip").status_code, 404)
+
+    def test_a_file_of_any_name_is_fetched(self):
+        mask = ChangeMasks(put={"Nässe/50 %": np.full((9, 9), 7, np.uint8)})
+        commit(User.objects.get(username="lead"), self.level, uuid.uuid4(), mask, "Masks")
+        at = self.hand_over(recipe={"formats": ["ground"]})
+        (name,) = [n for n in self.north.get(f"{at}/manifest").json()["files"] if n.startswith("mask-N")]
+        answer = self.north.get(f"{at}/files/{quote(name)}", headers={"range": "bytes=1-3"})
+        self.assertEqual((answer.status_code, b"".join(answer.streaming_content)), (206, b"PNG"))
+        again = {"range": "bytes=1-3", "if-range": answer["ETag"]}
+        self.assertEqual(self.north.get(f"{at}/files/{quote(name)}", headers=again).status_code, 206)
 
     def test_only_what_has_changed_goes_into_the_zip_and_the_plants_are_counted(self):
         first = self.hand_over(recipe=CELLS)

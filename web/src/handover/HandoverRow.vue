@@ -131,7 +131,7 @@ const cells = computed(() => Object.keys(changes.value?.found.cells ?? {}).lengt
     </div>
     <ul v-if="open" class="files" data-test="file-list">
       <li v-for="[name, file] in files" :key="name">
-        <a :href="`${address}/files/${name}`" :download="name">{{ name }}</a>
+        <a :href="`${address}/files/${encodeURIComponent(name)}`" :download="name">{{ name }}</a>
         <span class="faint number">{{ size(file.bytes) }}</span>
       </li>
       <li v-if="files.length">
