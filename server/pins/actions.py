@@ -16,6 +16,7 @@ from server.stands.models import Stand
 from thicket.document.edits import Edit
 from thicket.document.pin_rows import PinRow
 from thicket.planted.hand import InTheWay, PinChanges, added, check_room, hand_edit, places_of
+from thicket.planted.scattering import scattered
 from thicket.planted.uprooting import regrow_edit, uproot_edit
 from thicket.planting.strokes import Stroke
 from thicket.refused import Missing
@@ -54,6 +55,27 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChange
         return edit, f"{'; '.join(done)} by hand"
 
     return commit_made(user, level, key, make, at=where)
+
+
+@action
+def scatter(
+    user: User,
+    stand: Stand,
+    key: UUID,
+    outline: list[tuple[float, float]],
+    count: int,
+    items: list[str],
+) -> Done:
+    """Set so many plants of a stand inside an outline; see `thicket.planted.scattering`."""
+
+    def make(row: Level) -> tuple[Edit, str]:
+        _check_there(row, [stand.number])
+        check_own(row, user, outline)
+        planted = planted_of(row)
+        wish = scattered(planted, stand.number, outline, count, items, key)
+        return hand_edit(planted, {stand.number: wish}, key), f"{stand.name}: {count:,} scattered by hand"
+
+    return commit_made(user, stand.level, key, make, at=outline)
 
 
 @action

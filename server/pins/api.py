@@ -11,7 +11,7 @@ from pydantic import UUID4, AfterValidator, Field, model_validator
 
 from server.document.planted import numbers_of, planted_of
 from server.levels.access import level_for
-from server.pins.actions import change_many, change_pins, ghost, regrow, uproot
+from server.pins.actions import change_many, change_pins, ghost, regrow, scatter, uproot
 from server.requests import KeyIn
 from server.stands.access import planting_of, stand_for
 from server.stands.brush_api import OnMesh
@@ -20,6 +20,7 @@ from thicket.document.pin_rows import VALUES, GoneRow, Row, rows_of
 from thicket.document.settings import Degrees, Multiple, Number, Share, Strict, shown
 from thicket.planted.hand import PinChanges, as_rows
 from thicket.planted.planting import Planting
+from thicket.planted.scattering import MOST
 from thicket.planted.selecting import selected
 from thicket.planted.uprooting import over
 from thicket.planted.varying import Align, Random
@@ -218,6 +219,24 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
         "trouble": f"{trouble}." if trouble else "",
         "disc": trouble.disc if trouble else None,
     }
+
+
+class ScatterIn(KeyIn):
+    """So many plants of a stand to be set inside an outline: of these items of its mix, of all when there are
+    none."""
+
+    outline: list[tuple[Number, Number]] = Field(min_length=3, max_length=2000)
+    count: Annotated[int, Field(ge=1, le=MOST)] = 20
+    items: list[Annotated[str, Field(max_length=60)]] = Field(default=[], max_length=40)
+
+
+@router.post("/levels/{slug}/stands/{stand}/scatter", response=ChangedOut)
+def scatter_plants(request: HttpRequest, slug: str, stand: int, data: ScatterIn):
+    """Set so many plants evenly by chance inside an outline, as one journal entry."""
+    level = level_for(request, slug, to="plant")
+    row = stand_for(level, stand)
+    done = scatter(request.user, row, data.key, data.outline, data.count, data.items)
+    return changed_out(request, level, done, data.view)
 
 
 class UprootIn(KeyIn):

@@ -280,6 +280,26 @@ class Hand(BrowserCase):
         self.take_all_back()
         self.assertEqual(Pin.objects.count(), pins)
 
+    def test_so_many_are_scattered_inside_a_box_tried_first(self):
+        page = self.page_of("north")
+        self.open_level(page)
+        pins = Pin.objects.count()
+        page.keyboard.press("x")
+        self.field(page, "select-scatter").check()
+        self.fill(page, "scatter-count", "900")
+        self.drag(page, "plan", (0.62, 0.6), (60, 50))
+        expect(page.locator("[data-test=brush-bar] [role=alert]")).to_contain_text("of 900 have room there")
+        self.fill(page, "scatter-count", "12")
+        self.drag(page, "plan", (0.62, 0.6), (60, 50))
+        expect(page.locator("[data-test=trial]")).to_contain_text("Scatter 12 of Birch")
+        self.assertEqual(Pin.objects.count(), pins)
+        page.keyboard.press("Enter")
+        self.says(page, "Birch: 12 scattered by hand")
+        self.assertEqual(Pin.objects.count(), pins + 12)
+        self.field(page, "select-scatter").uncheck()
+        self.take_all_back()
+        self.assertEqual(Pin.objects.count(), pins)
+
     def test_a_key_is_changed_and_the_journal_takes_back(self):
         page = self.page_of("north")
         self.open_level(page)

@@ -246,6 +246,10 @@ class Roles(GroundCase):
             f"{stand}/pins": ("plant", {"key": key, "remove": [self.plant]}),
             f"{stand}/pins/try": ("plant", {"key": key, "add": {"x": 100, "z": 100}}),
             f"{level}/uproot": ("plant", {"key": key, "stands": [birch], "path": [[120, 120]], "radius": 40}),
+            f"{stand}/scatter": (
+                "plant",
+                {"key": key, "outline": [[90, 90], [140, 90], [140, 140]], "count": 2},
+            ),
             f"{stand}/regrow": ("plant", {"key": key}),
             f"{level}/select": ("see", {}),
             f"{level}/hand": ("plant", {"key": key, "plants": {birch: [self.plant]}, "do": "remove"}),

@@ -1029,6 +1029,17 @@ export const SaveViewInBounds = {
     "max": 120
   }
 } as const
+export const ScatterInBounds = {
+  "outline": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
+  },
+  "count": {
+    "min": 1,
+    "max": 1000,
+    "default": 20
+  }
+} as const
 export const SelectInBounds = {
   "outline": {
     "min": -1000000000.0,

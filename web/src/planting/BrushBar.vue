@@ -16,6 +16,7 @@ import {
   mdiTree,
 } from '@mdi/js'
 import { computed } from 'vue'
+import { ScatterInBounds, StrokeInBounds } from '../api/bounds'
 import { useBrush, type Verb } from './brush'
 import { useKeys } from '../level/keys'
 import { useLevel } from '../level/level'
@@ -25,7 +26,6 @@ import NumberField from '../shared/NumberField.vue'
 import OneOf from '../shared/OneOf.vue'
 import { useSelection } from './selection'
 import BrushMore from './BrushMore.vue'
-import { StrokeInBounds } from '../api/bounds'
 
 /** The brush in hand, and how it works. */
 const emit = defineEmits<{ fill: [what: 'area' | 'level']; inView: [item: string] }>()
@@ -150,6 +150,23 @@ const sized = computed(() => brush.paints || brush.verb === 'uproot')
         :only="items"
         test="select-item"
         @update:model-value="seen"
+      />
+      <v-checkbox
+        v-model="selection.scatters"
+        :disabled="!store.mayPlant"
+        data-test="select-scatter"
+        title="Fill what you draw round with plants of the selected stand, set by hand"
+        ><template #label>scatter</template></v-checkbox
+      >
+      <NumberField
+        v-if="selection.scatters"
+        bare
+        label="How many are scattered"
+        :value="selection.scatterCount"
+        :bounds="ScatterInBounds.count"
+        :digits="0"
+        test="scatter-count"
+        @change="selection.scatterCount = $event"
       />
       <span v-if="selection.trouble && !selection.plants.length" class="over small" role="alert">{{
         selection.trouble

@@ -27,6 +27,9 @@ export const useSelection = defineStore('selection', () => {
   const every = ref(false)
   const { trouble, busy, attempt } = useAttempt()
   const push = ref(false)
+  /** Whether what is drawn round is filled with plants set by hand, and how many. */
+  const scatters = ref(false)
+  const scatterCount = ref(20)
   /** The plants that were asked for and are more than can be held. */
   const over = ref(0)
 
@@ -116,6 +119,21 @@ export const useSelection = defineStore('selection', () => {
       push.value = false
       await again(chosen)
     })
+  /** Set so many plants of the selected stand inside an outline, tried before they are kept. */
+  const scatter = (outline: Place[]) =>
+    guarded(async () => {
+      const [stand] = store.chosen
+      if (!stand || store.chosen.length > 1)
+        throw new Error('Select the one stand whose plants are scattered.')
+      const wish = { key: crypto.randomUUID(), outline, count: scatterCount.value, items: [] }
+      await trial.ask(`Scatter ${whole(wish.count)} of ${stand.name}`, (view, headers) =>
+        api.POST('/api/levels/{slug}/stands/{stand}/scatter', {
+          params: { path: { slug: store.slug, stand: stand.id } },
+          body: { ...wish, view },
+          headers,
+        }),
+      )
+    })
   /** Read the plants again as they are now; those that are gone leave the selection. */
   async function again(chosen = plants.value): Promise<void> {
     if (!chosen.length) return
@@ -150,6 +168,9 @@ export const useSelection = defineStore('selection', () => {
     busy,
     push,
     over,
+    scatters,
+    scatterCount,
+    scatter,
     movable,
     onMeshes,
     inside,

@@ -89,7 +89,10 @@ export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<S
     if (was === 'move' && !still) {
       if (!(await selection.act({ east: b[0] - a[0], south: b[1] - a[1] }))) show()
     } else if (still) await selection.nearest(...a, near(where), add, height)
-    else if (path.length > 2 || selection.shape === 'box') await selection.inside(outline(), add)
+    else if (path.length > 2 || selection.shape === 'box') {
+      if (selection.scatters) await selection.scatter(outline())
+      else await selection.inside(outline(), add)
+    }
   }
   function cancel(): void {
     drawing.value = null
