@@ -67,15 +67,17 @@ def scatter(
     items: list[str],
 ) -> Done:
     """Set so many plants of a stand inside an outline; see `thicket.planted.scattering`."""
+    where: list[tuple[float, float]] = []
 
     def make(row: Level) -> tuple[Edit, str]:
         _check_there(row, [stand.number])
-        check_own(row, user, outline)
         planted = planted_of(row)
         wish = scattered(planted, stand.number, outline, count, items, key)
+        where[:] = [(plant["x"], plant["z"]) for plant in wish.add]
+        check_own(row, user, where)
         return hand_edit(planted, {stand.number: wish}, key), f"{stand.name}: {count:,} scattered by hand"
 
-    return commit_made(user, stand.level, key, make, at=outline)
+    return commit_made(user, stand.level, key, make, at=where)
 
 
 @action

@@ -227,6 +227,7 @@ class Plots(GroundCase):
             ("post", f"/snapshots/{shot}/go-back", {}),
             ("post", f"/journal/{theirs.pk}/undo", {}),
             ("post", "/uproot", {"stands": [self.birch.pk], "path": [[90, 120]], "radius": 120}),
+            ("post", f"{birch}/scatter", {"outline": wide, "count": 20}),
             ("post", "/new-stand", {"name": "More", "stratum": "Shrub", "item": "slate-block"}),
         ]
         plants, entries = self.all_ids(), Entry.objects.count()
