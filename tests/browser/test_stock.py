@@ -60,6 +60,8 @@ class FromNothing(BrowserCase):
         self.assertGreater(self.count(page, "young-fir"), 20)
         expect(page.locator("[data-test=line-triangles]")).to_contain_text("of")
         page.goto(f"{self.server.address}/levels/low-garth/handover")
+        page.click("[data-test=hand-over]")
+        page.click("[data-test=handover-files]")
         with page.expect_download() as told:
-            page.click("[data-test=download-plants-csv]")
+            page.click("[data-test=file-list] a:has-text('plants.csv')")
         self.assertIn(",young-fir,young-fir,", Path(told.value.path()).read_text())

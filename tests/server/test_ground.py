@@ -341,7 +341,7 @@ class CommandLine(GroundCase):
         self.assertIn("Birch: ", said)
         self.assertEqual(Entry.objects.get(level=self.level).kind, "heights")
         with tempfile.TemporaryDirectory() as folder:
-            call_command("handover", "far-fell", formats="maps", out=Path(folder), stdout=io.StringIO())
+            call_command("handover", "far-fell", formats="ground", out=Path(folder), stdout=io.StringIO())
             files = {p.name: p for p in Path(folder).iterdir()}
             self.assertEqual(
                 set(files),
@@ -349,6 +349,7 @@ class CommandLine(GroundCase):
                     "manifest.json",
                     "heights.tif",
                     "heights.png",
+                    "heights.r16",
                     "slope.tif",
                     "facing.tif",
                     "hollow-ridge.tif",

@@ -161,14 +161,18 @@ class Jobs(TransactionTestCase):
     def test_a_file_under_way_is_anothers_secret_and_is_told_stopped(self):
         small_level()
         north, lead = (ApiCase.client_of(self, name) for name in ("north", "lead"))
-        base = "/api/levels/test-moor/handover"
-        job = north.post(f"{base}/plants.csv").json()
+        base = "/api/levels/test-moor"
+        job = north.post(
+            f"{base}/handovers", {"name": "All", "recipe": {}}, content_type="application/json"
+        ).json()
         self.assertEqual((job["state"], job["step"]), ("waiting", "Waits for the worker"))
-        self.assertEqual(lead.get(f"{base}/jobs/{job['id']}").status_code, 404)
-        self.assertEqual(north.get(f"{base}/jobs/{job['id']}/file").status_code, 404)
-        self.assertEqual(north.post(f"{base}/jobs/{job['id']}/stop").json()["state"], "stopped")
+        at = f"{base}/handover-jobs/{job['id']}"
+        self.assertEqual(lead.get(at).status_code, 404)
+        self.assertEqual(north.get(f"{base}/handovers/{job['id']}/zip").status_code, 404)
+        self.assertEqual(north.post(f"{at}/stop").json()["state"], "stopped")
         work_off()
-        self.assertEqual(north.get(f"{base}/jobs/{job['id']}").json()["state"], "stopped")
+        self.assertEqual(north.get(at).json()["state"], "stopped")
+        self.assertEqual(north.get(f"{base}/handovers").json(), [])
 
     def test_a_full_disk_is_not_ready(self):
         running.beat()

@@ -105,6 +105,7 @@ describe('one’s own account', () => {
   }
   it('tells where one is signed in by what browsers say of themselves, and ends it', async () => {
     const asked = serve({
+      'GET /api/session/tokens': [],
       'GET /api/sessions': [here, there],
       'DELETE /api/sessions/b': [here],
     })
@@ -115,10 +116,32 @@ describe('one’s own account', () => {
     at('end-b').click()
     await until(() => at('end-b') === null)
     expect(at('end-others')).toBeNull()
-    expect(asked.map((a) => a.what)).toEqual(['GET /api/sessions', 'DELETE /api/sessions/b'])
+    const sessions = asked.map((a) => a.what).filter((what) => what.includes('sessions'))
+    expect(sessions).toEqual(['GET /api/sessions', 'DELETE /api/sessions/b'])
+  })
+  it('makes a token, shows it once, and ends it', async () => {
+    const night = { id: 3, name: 'Night build', at: '2026-03-04T10:00:00Z', used: null }
+    const asked = serve({
+      'GET /api/sessions': [here],
+      'GET /api/session/tokens': [],
+      'POST /api/session/tokens': { token: 'thicket-secret', tokens: [night] },
+      'DELETE /api/session/tokens/3': [],
+    })
+    await open(OwnAccount)
+    expect(disabled('make-token')).toBe(true)
+    await write('token-name', ' Night build ')
+    at('make-token').closest('form')!.requestSubmit()
+    await until(() => at('fresh-token'))
+    expect(at('fresh-token').textContent).toBe('thicket-secret')
+    expect(at('tokens').textContent).toMatch(/Night build.*never/s)
+    expect(asked.find((a) => a.what.startsWith('POST'))!.body).toEqual({ name: 'Night build' })
+    at('end-token').click()
+    await until(() => at('end-token') === null)
+    expect(at('fresh-token')).toBeNull()
   })
   it('changes name and mark, and leaves them where the server refuses', async () => {
     const asked = serve({
+      'GET /api/session/tokens': [],
       'GET /api/sessions': [here],
       'PUT /api/session/name': () => refuse('name: that name is taken.'),
       'PUT /api/session/mark': { ...SESSION, mark: 'ring' },
