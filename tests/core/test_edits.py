@@ -74,10 +74,10 @@ def bytes_of(level):
         return known
 
     if not hasattr(bytes_of, "parts"):
-        bytes_of.parts = once(folders._png), once(folders._tif)
+        bytes_of.parts = once(folders.grey_png), once(folders._tif)
     png, tif = bytes_of.parts
     with (
-        mock.patch.object(folders, "_png", png),
+        mock.patch.object(folders, "grey_png", png),
         mock.patch.object(folders, "_tif", tif),
         tempfile.TemporaryDirectory() as place,
     ):
