@@ -28,7 +28,7 @@ from thicket.planted.handover import MANIFEST, Manifest
 from thicket.progress import Report
 from thicket.refused import Refused
 
-KEPT = 10
+LAST = 10
 """So many handovers of a level are kept."""
 LEFT_OVER = 24 * 3600.0
 """Seconds after which a folder that belongs to no handover is removed."""
@@ -91,7 +91,7 @@ def _keep(job: Job, manifest: Manifest) -> None:
         size=(folder / "handover.zip").stat().st_size,
         digest=hashlib.sha256((folder / "files" / MANIFEST).read_bytes()).hexdigest(),
     )
-    for old in job.level.handovers.all()[KEPT:]:
+    for old in job.level.handovers.all()[LAST:]:
         remove(old)
 
 

@@ -143,7 +143,7 @@ def _job(request: HttpRequest, level: Level, pk: UUID) -> Job:
 def _handover(level: Level, pk: UUID) -> Handover:
     row = level.handovers.filter(pk=pk).first()
     if row is None:
-        raise HttpError(404, f"That handover is no longer kept: the last {files.KEPT} of a level are.")
+        raise HttpError(404, f"That handover is no longer kept: the last {files.LAST} of a level are.")
     return row
 
 

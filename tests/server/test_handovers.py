@@ -167,7 +167,7 @@ class Made(HandoverCase):
         self.assertEqual((refused.status_code, "unit" in refused.json()["detail"]), (422, True))
 
     def test_the_last_ten_are_kept_and_one_can_be_removed(self):
-        with mock.patch.object(files, "KEPT", 3):
+        with mock.patch.object(files, "LAST", 3):
             made = [self.hand_over(recipe={"formats": ["geojson"]}).rsplit("/", 1)[1] for _ in range(5)]
         kept = [row["id"] for row in self.north.get(f"{self.base}/handovers").json()]
         self.assertEqual(kept, made[:1:-1])

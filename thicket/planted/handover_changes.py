@@ -36,7 +36,7 @@ class HandoverChanges(BaseModel):
 
 
 def compare(earlier: Path, later: Path) -> HandoverChanges:
-    """Compare two handovers of a level, whose plants are told apart by their ids.
+    """Compare two handovers of a level, whose plants are known by their ids.
 
     Raises: Refused when they are of two levels, in other axes, unit, origin or cells, or have no table of
     plants in one format.

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import random
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 import shapely
@@ -51,7 +52,7 @@ def scattered(
     add: list[dict] = []
     taken: list[tuple[float, float, float]] = []  # x, z and radius of the trunk in m of those before
     for x, z in _places(planted, area, settings.spacing, chance.randrange(2**31)):
-        given = {"x": x, "z": z}
+        given: dict[str, Any] = {"x": x, "z": z}
         if items:
             given["item"] = chance.choices(list(weights), list(weights.values()))[0]
         plant, row = added(planting, key, len(add), given)

@@ -39,7 +39,7 @@ export const newRecipe = (): Recipe => ({
 export const hasTables = (recipe: Recipe): boolean =>
   recipe.formats.some((format) => format === 'csv' || format === 'parquet')
 
-/** Whether what differs between two handovers can be told by their files. */
+/** Whether what differs between two handovers can be seen from their files. */
 export const alike = (a: Recipe, b: Recipe): boolean =>
   a.axes === b.axes && a.unit === b.unit && a.origin === b.origin && a.cell === b.cell
 
