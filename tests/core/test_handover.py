@@ -19,7 +19,7 @@ from scipy.spatial.transform import Rotation
 
 import thicket
 from tests.core.levels import InFolder, drawn_level, painted
-from thicket.document.edits import ChangeMasks, Rename, SetStand
+from thicket.document.edits import ChangeMasks, Rename, SetStand, SetTouchCell
 from thicket.document.folder import save_level
 from thicket.formats.plant_tables import quoted
 from thicket.formats.recipe import Axes, Format, Recipe
@@ -135,6 +135,7 @@ class Written(InFolder):
             ChangeMasks(put={"New": np.full((4, 4), 9, np.uint8)}),
             SetStand(number=self.level.level.singles[0].number, seed=99),
             Rename(name="Another"),
+            SetTouchCell(cell=2.0),
         ):
             other = self.level.after(edit).after
             now, anew = other.export(later, every, self.out), other.export(whole, every)
@@ -230,6 +231,22 @@ class Written(InFolder):
         with self.assertRaisesRegex(Refused, "has no stand 'gone' any more"):
             self.level.export(self.folder.parent / "none", Recipe(stands=(stand, "gone")))
         self.assertFalse((self.folder.parent / "none").exists())
+
+    def test_it_stops_between_two_stands(self):
+        class Stopped(Exception):
+            pass
+
+        said = []
+
+        def report(share, words=None):
+            said.append(words)
+            if words == f"Planting {self.level.level.singles[1].name}":
+                raise Stopped
+
+        with self.assertRaises(Stopped):
+            self.level.export(self.out, Recipe(), report=report)
+        self.assertEqual(said[-2], f"Planting {self.level.level.singles[0].name}")
+        self.assertFalse(self.out.exists())
 
     def test_a_shell_hands_over_by_flags_or_by_a_recipe(self):
         save_level(self.level.level, self.folder)

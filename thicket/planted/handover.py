@@ -86,12 +86,14 @@ def hand_over(
     or when a file cannot be written.
     """
     earlier = _earlier(since, level, recipe) if since else None
-    parts = list(parts_of(level, recipe))
+    share = 0.0
+    parts = list(parts_of(level, recipe, lambda words: report(share, words)))
     files: dict[str, FileEntry] = {}
     sources: dict[str, Source] = {}
     written = []
     for done, part in enumerate(parts):
-        report(0.95 * done / len(parts), f"Writing {part.name}")
+        share = 0.95 * done / len(parts)
+        report(share, f"Writing {part.name}")
         known = earlier.sources.get(part.name) if earlier and part.key else None
         if earlier and known and known.key == part.key and earlier.files.keys() >= set(known.files):
             sources[part.name] = known

@@ -11,6 +11,7 @@ import numpy as np
 
 from thicket.document.folder import zip_level
 from thicket.document.level import Stand
+from thicket.formats.handover import Planted
 from thicket.formats.plant_tables import plants_csv, plants_parquet, table_of
 from thicket.formats.recipe import Recipe
 from thicket.hashing import digest, hash_of
@@ -45,8 +46,16 @@ class Part:
     cell: str = ""
 
 
-def parts_of(level: Whole, recipe: Recipe) -> Iterator[Part]:
-    """The parts of a handover.
+Say = Callable[[str], None]
+"""Says what is done now, and may raise to stop it."""
+
+
+def _nothing(_: str) -> None:
+    pass
+
+
+def parts_of(level: Whole, recipe: Recipe, say: Say = _nothing) -> Iterator[Part]:
+    """The parts of a handover; while one is made, each stand that is planted for it is said.
 
     Raises: Refused when the level has a stand of the recipe no more.
     """
@@ -55,11 +64,11 @@ def parts_of(level: Whole, recipe: Recipe) -> Iterator[Part]:
         raise Refused(f"stands: {level.level.name} has no stand {min(gone)[:60]!r} any more")
     formats = set(recipe.formats)
     if formats & {"csv", "parquet"}:
-        yield from _tables(level, recipe)
+        yield from _tables(level, recipe, say)
         rules = export.level_json(level, recipe)
         yield Part("level.json", digest(FORM, rules.hex()), lambda: Made({"level.json": rules}))
     if "glb" in formats:
-        yield Part("level.glb", _scene_key(level, recipe), lambda: _scene(level, recipe))
+        yield Part("level.glb", _scene_key(level, recipe), lambda: _scene(level, recipe, say))
     if "ground" in formats:
         masks = {name: mask.key for name, mask in level.level.masks.items()}
         key = digest(FORM, level.level.heights.key, level.level.layers.key, masks, level.level.layers.names)
@@ -67,7 +76,8 @@ def parts_of(level: Whole, recipe: Recipe) -> Iterator[Part]:
     if "maps" in formats:
         for planting in export.mapped(level, recipe):
             name = f"density-{planting.stand.slug}"
-            key = digest(FORM, _keys(planting), planting.stand.slug)
+            cells = planting.cell, planting.touch_cell, level.ground.width, level.ground.length
+            key = digest(FORM, _keys(planting), planting.stand.slug, cells)
             yield Part(name, key, partial(_map, planting))
     if "geojson" in formats:
         shapes = export.shapes(level)
@@ -86,7 +96,7 @@ def _keys(planting: Planting, box: Box | None = None) -> list[str]:
     return [planting.key(sheet) for sheet in planting.sheets_in(box or planting.everywhere)]
 
 
-def _tables(level: Whole, recipe: Recipe) -> Iterator[Part]:
+def _tables(level: Whole, recipe: Recipe, say: Say) -> Iterator[Part]:
     """One table of plants for the level, or one for each square."""
     stands = export.tracked(level, recipe)
     plantings = [level.planting(stand.number) for stand in stands]
@@ -97,7 +107,7 @@ def _tables(level: Whole, recipe: Recipe) -> Iterator[Part]:
         keys = [_keys(planting, box) for planting in plantings]
         cell = "" if square is None else f"{square[0]}_{square[1]}"
         name = f"plants_{cell}" if cell else "plants"
-        make = partial(_table, level, recipe, stands, name, square, box)
+        make = partial(_table, level, recipe, stands, name, square, box, say)
         yield Part(name, digest(always, keys), make, cell)
 
 
@@ -108,10 +118,11 @@ def _table(
     name: str,
     square: tuple[int, int] | None,
     box: Box | None,
+    say: Say,
 ) -> Made:
     """The table of plants of one square, or of the level; no file where no plant stands in a square."""
     width, length = level.ground.width, level.ground.length
-    table = table_of([export.standing(level, stand, box) for stand in stands], recipe, width, length)
+    table = table_of(_standing(level, stands, box, say), recipe, width, length)
     if square is not None:
         table = table.cells(recipe.cell, width, length).get(square, table.take(np.empty(0, int)))
         if not len(table):
@@ -122,6 +133,13 @@ def _table(
     if "parquet" in recipe.formats:
         files[f"{name}.parquet"] = plants_parquet(table)
     return Made(files, dict(sorted(Counter(table.stand.tolist()).items())))
+
+
+def _standing(level: Whole, stands: list[Stand], box: Box | None, say: Say) -> Iterator[Planted]:
+    """The plants of some stands, one stand after another."""
+    for stand in stands:
+        say(f"Planting {stand.name}")
+        yield export.standing(level, stand, box)
 
 
 def _map(planting: Planting) -> Made:
@@ -148,6 +166,6 @@ def _scene_key(level: Whole, recipe: Recipe) -> str:
     return digest(FORM, [(p.stand.slug, p.items, _keys(p)) for p in stands], meshes)
 
 
-def _scene(level: Whole, recipe: Recipe) -> Made:
-    planted = [export.standing(level, stand) for stand in export.tracked(level, recipe)]
+def _scene(level: Whole, recipe: Recipe, say: Say) -> Made:
+    planted = list(_standing(level, export.tracked(level, recipe), None, say))
     return Made({"level.glb": export.glb(level, planted)}, {each.stand: len(each.plants) for each in planted})
