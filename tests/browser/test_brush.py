@@ -293,6 +293,7 @@ class Hand(BrowserCase):
         self.drag(page, "plan", (0.62, 0.6), (60, 50))
         expect(page.locator("[data-test=trial]")).to_contain_text("Scatter 12 of Birch")
         self.assertEqual(Pin.objects.count(), pins)
+        expect(page.locator("[data-test=trial-keep]")).to_be_focused()
         page.keyboard.press("Enter")
         self.says(page, "Birch: 12 scattered by hand")
         self.assertEqual(Pin.objects.count(), pins + 12)
