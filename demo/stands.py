@@ -253,6 +253,8 @@ LOW = [
                 _and("layer", 0.4, 1, 0.2, layers=["turf"]),
                 # It makes way where somebody paints gorse in.
                 _and("painting", 0.3, 1, 0.2, join="except", stand="gorse"),
+                # Switched on, it keeps to where gorse is dense.
+                _and("density", 0.3, 1, 0.2, stand="gorse", on=False),
                 _and(
                     "noise",
                     0.7,

@@ -95,10 +95,17 @@ def secret(folder: Path, name: str) -> str:
     """A random secret of 64 characters that is made once and kept in a state folder; a shorter one, of an
     earlier version, is replaced."""
     file = folder / name
-    if not file.exists() or file.stat().st_size < 64:
+    if file.exists() and file.stat().st_size < 64:
+        file.unlink()
+    if not file.exists():
         folder.mkdir(parents=True, exist_ok=True)
-        file.touch(mode=0o600)
-        file.write_text(secrets.token_hex(32))
+        # Of several that make one at once the first counts, and nobody reads it half written.
+        own = folder / f"{name}.{secrets.token_hex(8)}"
+        own.touch(mode=0o600)
+        own.write_text(secrets.token_hex(32))
+        with contextlib.suppress(FileExistsError):
+            os.link(own, file)
+        own.unlink()
     return file.read_text()
 
 

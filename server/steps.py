@@ -4,7 +4,7 @@ version that it knows."""
 from __future__ import annotations
 
 import base64
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import timedelta
 from itertools import takewhile
 from typing import Any
@@ -32,12 +32,14 @@ from server.sight.schemas import LevelCostOut, ViewIn
 from server.stands.access import rows_of
 from server.stands.models import Stand
 from server.stands.out import StandOut, stand_out
-from server.stands.payload import encode_marks, encode_raster
+from server.stands.payload import encode, encode_marks, encode_raster
 from server.surfaces.out import SurfaceOut, surfaces_out
 from server.view.out import LevelOut, level_out
-from thicket.document.edits import ChangeSettings, Paint
+from thicket.document.edits import ChangeSettings, ChangeSurfaces, Paint
+from thicket.document.surfaces import chosen_surfaces
 from thicket.planted.comparing import NOWHERE
 from thicket.planted.level import PlantedLevel
+from thicket.planted.mesh_hand import plants_on
 from thicket.planted.step import Step
 from thicket.sight.cost import Cost
 from thicket.sight.views import View
@@ -77,6 +79,18 @@ class BegunOut(Schema):
     count: int
 
 
+STANDING = 20_000
+"""So many plants on a mesh that is tried elsewhere are shown as they would stand."""
+
+
+class StandingOut(Schema):
+    """The plants of a stand that would stand on a placed mesh."""
+
+    surface: int
+    stand: int
+    plants: str = Field(description="as `server.stands.payload.encode`, in base64")
+
+
 class TriedOut(Schema):
     """What an action that is only tried would give, and of what was asked for, see
     `server.journal.trying`."""
@@ -86,6 +100,7 @@ class TriedOut(Schema):
     begun: list[BegunOut]
     touch: tuple[int, int] = Field(description="rows and columns of the painted maps then")
     places: str = Field(description="as `server.stands.payload.encode_marks` lays them out, in base64")
+    standing: list[StandingOut]
     suitability: str = Field(description="as `server.stands.payload.encode_raster`, in base64")
 
 
@@ -295,8 +310,22 @@ def _tried_out(step: Step[PlantedLevel], numbers: list[int], row: Level) -> dict
         "begun": begun,
         "touch": now.level.touch_shape,
         "places": base64.b64encode(encode_marks(*places)).decode() if "places" in wanted else "",
+        "standing": list(_standing_out(step, ids)) if "standing" in wanted else [],
         "suitability": base64.b64encode(suitability).decode(),
     }
+
+
+def _standing_out(step: Step[PlantedLevel], ids: Mapping[int, int]) -> Iterator[dict]:
+    """The plants on the placed meshes that a step puts, of each stand that grows there; of a mesh with more
+    than `STANDING` of them, none. ids gives the primary keys of stands by number."""
+    level = step.after.level
+    for surface in step.edit.put if isinstance(step.edit, ChangeSurfaces) else ():
+        here = [s.number for s in level.in_order if surface in chosen_surfaces(level, s.settings.on)]
+        plants = {number: plants_on(step.after.planting(number), surface) for number in here if number in ids}
+        if sum(map(len, plants.values())) <= STANDING:
+            for number, found in plants.items():
+                packed = base64.b64encode(encode(found)).decode()
+                yield {"surface": surface, "stand": ids[number], "plants": packed}
 
 
 def changed_out(request: HttpRequest, level: Level, done: Done, view_in: ViewIn | None = None) -> dict:

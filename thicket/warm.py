@@ -29,6 +29,7 @@ from thicket.stock.making import made
 from thicket.stock.stand_ins import stand_in
 from thicket.surfaces.mesh import made_mesh
 from thicket.surfaces.placing import points_on
+from thicket.surfaces.sizing import sized
 
 
 def warm() -> None:
@@ -63,7 +64,8 @@ def warm() -> None:
         ground,
         Driven(held, held, held, [None, held]),
     )
-    points_on(made_mesh("sphere", (4, 4, 4), 4), 1.0, 1)
+    ball = made_mesh("sphere", (4, 4, 4), 4)
+    sized(ball, points_on(ball, 1.0, 1), 1.0, 1.5, 1)
     noise_at(Noise(), points.x, points.z)
     laid_over(
         plants, [Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0, trail=Trail(2.0, 50.0, 0.4, ("Field",)))]

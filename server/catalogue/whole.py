@@ -106,6 +106,7 @@ def _put_shapes(level: Level, document: Document) -> None:
             points=[list(p) for p in shape.points],
             width=shape.width,
             clear=shape.clear,
+            group=shape.group,
             trail=trail,
             **{k: v for k, v in more.items() if k in SEEN},
         )

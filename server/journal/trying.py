@@ -7,7 +7,7 @@ from contextvars import ContextVar
 
 from django.http import HttpRequest, HttpResponse
 
-PARTS = frozenset({"own", "places", "suitability"})
+PARTS = frozenset({"own", "places", "standing", "suitability"})
 trying: ContextVar[frozenset[str]] = ContextVar("trying", default=frozenset())
 """What is asked of an action that is only tried: nothing where it is to be kept."""
 
@@ -15,8 +15,8 @@ trying: ContextVar[frozenset[str]] = ContextVar("trying", default=frozenset())
 class Trying:
     """Has an action on a level whose request says `X-Try` only tried; what is no action takes no notice of
     it. The header says what is asked, by commas: `1` for what every try gives; `own`, the stands that it is
-    about alone, none that follow from them; `places`, where plants come and go; `suitability`, that of the
-    uppermost of its stands."""
+    about alone, none that follow from them; `places`, where plants come and go; `standing`, the plants on the
+    placed meshes that it puts; `suitability`, that of the uppermost of its stands."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response

@@ -36,7 +36,7 @@ def edit_of(level: Level, put: list[dict], remove: list[int]) -> ChangeShapes:
 
 
 def _file(number: int, given: dict) -> ShapeFile:
-    own = {name: given[name] for name in ("kind", "name", "points", "width", "clear", "trail")}
+    own = {name: given[name] for name in ("kind", "name", "points", "width", "clear", "group", "trail")}
     return ShapeFile(number=number, **own, details={name: given[name] for name in SEEN})  # type: ignore[arg-type]
 
 

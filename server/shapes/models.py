@@ -20,6 +20,7 @@ FIELDS = (
     "locked",
     "hidden",
     "hatch",
+    "group",
     "trail",
 )
 
@@ -45,6 +46,7 @@ class Shape(models.Model):
     hidden = models.BooleanField(default=False)
     trail = models.JSONField(null=True, help_text="how a path lays plants over; null when it does not")
     hatch = models.CharField(max_length=10, default="slant")
+    group = models.CharField(max_length=80, default="", blank=True)
 
     class Meta:
         ordering = ["number"]
@@ -83,4 +85,5 @@ def core_shape(given: dict) -> CoreShape:
         given["clear"],
         given["name"],
         trail and Trail(trail["reach"], trail["lean"], trail["flatten"], tuple(trail["strata"])),
+        given.get("group", ""),
     )

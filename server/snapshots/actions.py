@@ -96,7 +96,7 @@ def _change(was: Planting | None, now: Planting | None) -> Difference:
         return difference(was, now)
     planting, at = now or was, np.empty((0, 2))
     assert planting is not None, "a stand is in one of the two"
-    if not planting.stand.sward:
+    if not planting.stand.mapped:
         at = np.concatenate(
             [
                 planting.plants(s).form[:, [0, 2]].astype(float)

@@ -216,6 +216,9 @@ def fit(request: HttpRequest, slug: str, pk: int):
     level: Level = level_for(request, slug)
     numbers = {name: number for number, name in level.stands.values_list("number", "name")}
     layers, masks = {la["name"] for la in level.layers}, set(level.masks.values_list("name", flat=True))
+    document = planted_of(level).level
+    groups = {shape.group for shape in document.shapes.values()}
+    groups |= {placed.group for placed in document.surfaces.values()}
     kept, notes = [], []
     for given in saved_of(ConditionSet, pk).conditions:
         given = dict(given)
@@ -223,10 +226,11 @@ def fit(request: HttpRequest, slug: str, pk: int):
         if "stand" in KINDS[given["kind"]].parameters:
             given["stand"] = numbers.get(name, 0)
         lack = {
-            **dict.fromkeys(("stand", "painting"), not given["stand"] and f"stand {name!r}"),
+            **dict.fromkeys(("stand", "painting", "density"), not given["stand"] and f"stand {name!r}"),
             "mask": given["mask"] not in masks and f"mask image {given['mask']!r}",
             "layer": not set(given["layers"]) <= layers and f"ground layer {', '.join(given['layers'])}",
         }.get(given["kind"])
+        lack = lack or ", ".join(f"group {name!r}" for name in given.get("groups", []) if name not in groups)
         if lack:
             notes.append(f"{level.name} has no {lack}: that condition was left out.")
         else:

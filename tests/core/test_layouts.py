@@ -3,14 +3,28 @@
 import unittest
 
 import numpy as np
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
+from shapely.geometry import Polygon
 
 from tests.core.test_placement import rough_ground
 from thicket.ground.shapes import Shape
 from thicket.planting.companions import NO_ANCHORS, Anchors, closed_curve, seats_on
-from thicket.planting.layouts import Along, Rows, along, expected, radical_inverse, rows
+from thicket.planting.layouts import (
+    Along,
+    Inside,
+    Round,
+    Rows,
+    along,
+    expected,
+    inside,
+    radical_inverse,
+    round_,
+    rows,
+)
 from thicket.planting.pins import bearing_of, lean_of, leaning, turned_by
 from thicket.planting.points import chosen
 from thicket.planting.stands import Plants, Stand, grow
@@ -66,6 +80,30 @@ class Layouts(unittest.TestCase):
         self.assertAlmostEqual(len(seats.x) / expected(FIELD, Rows(bearing, apart, every)), 1, delta=0.25)
         half = seats.threshold < 0.5
         self.assertAlmostEqual(half.mean(), 0.5, delta=0.08)
+
+    @settings(max_examples=25, deadline=None)
+    @given(st.integers(1, 400), st.integers(0, 9))
+    def test_so_many_lie_inside_or_round_an_area_evenly_and_so_do_the_first(self, count, seed):
+        crescent = Shape("area", ((0, 0), (80, 0), (80, 90), (60, 20), (20, 20), (5, 90)))
+        for area in (FIELD, crescent):
+            outline = Polygon(area.points)
+            within = inside(7, area, Inside(count), seed)
+            at = np.c_[within.x, within.z]
+            self.assertEqual(len(at), count)
+            self.assertTrue(shapely.contains_xy(outline, at[:, 0], at[:, 1]).all())
+            for share in (1.0, 0.5):
+                some = at[within.threshold < share]
+                self.assertEqual(len(some), int(share * count))
+                if len(some) > 1:
+                    apart = np.sqrt(outline.area / len(some))
+                    self.assertGreater(cKDTree(some).query(some, k=2)[0][:, 1].min(), 0.35 * apart)
+            on = round_(7, area, Round(count=count, face="along"), seed)
+            self.assertEqual(len(on.x), count)
+            edge, places = outline.exterior, shapely.points(np.c_[on.x, on.z])
+            self.assertLess(float(shapely.distance(edge, places).max()), 1e-6)
+            if count > 1:
+                steps = np.diff([*sorted(shapely.line_locate_point(edge, places)), edge.length])
+                np.testing.assert_allclose(steps, edge.length / count, atol=1e-6)
 
     def test_nothing_moves_when_the_fullness_does_and_bad_steps_are_refused(self):
         ground, stand = rough_ground(), Stand(3, 5, 1.0, 1.0, manner="path")

@@ -160,13 +160,14 @@ class Nearest(InFolder):
         places = np.random.default_rng(4).normal(0, 3, (60, 3))
         for form, n in (("block", 1), ("sphere", 64)):
             mesh = made_mesh(form, (6, 4, 6), n)
-            at, normal = NearestOn(mesh).to(places)
+            at, face = NearestOn(mesh).to(places)
             every = closest_point(
                 np.tile(mesh.corners, (60, 1, 1)), np.repeat(places, len(mesh.faces), axis=0)
             )
             far = np.linalg.norm(every.reshape(60, -1, 3) - places[:, None], axis=2).min(axis=1)
             np.testing.assert_allclose(np.linalg.norm(at - places, axis=1), far, atol=1e-3)
         wall = NearestOn(made_mesh("block", (20, 4, 0.2), 1))
-        at, normal = wall.to(np.array([[3.0, 1.0, 0.4], [3.0, 1.0, -0.4], [15.0, 0.0, 0.0]]))
+        at, face = wall.to(np.array([[3.0, 1.0, 0.4], [3.0, 1.0, -0.4], [15.0, 0.0, 0.0]]))
+        normal = wall.mesh.normals[face]
         np.testing.assert_allclose(at, [[3, 1, 0.1], [3, 1, -0.1], [10, 0, 0]], atol=1e-6)
         self.assertEqual([n.round().tolist() for n in normal[:2]], [[0, 0, 1], [0, 0, -1]])

@@ -2,6 +2,7 @@
 noise; resampling."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -11,11 +12,14 @@ from shapely.geometry import LineString, Point, Polygon
 
 import thicket
 from tests.core.levels import drawn_level, plain_stand
-from thicket.document.edits import ChangeSettings, OrderStands, SetTouchCell
+from thicket.document.edits import ChangeSettings, ChangeShapes, OrderStands, SetTouchCell
+from thicket.document.shape_file import shape_file
 from thicket.ground.noise import FORMS, Noise, noise_field
 from thicket.ground.rasters import regrid_vertices, resample
 from thicket.ground.shapes import Shape, box, circle, depth_field, distance_field, distances_at, in_clearing
 from thicket.ground.wetness import topographic_wetness_index
+from thicket.hashing import digest_of
+from thicket.planted.asking import check_site
 from thicket.planted.brushing import Brush
 from thicket.planting.density import TOUCH_UNIT, density, density_at, density_field
 from thicket.planting.hashing import cell_hash, seed_of
@@ -59,7 +63,16 @@ SITE = Site(
     lambda: topographic_wetness_index(HEIGHTS, CELL),
     plants,
     painting=lambda number, w: np.ascontiguousarray(PAINTED[w[1] : w[3], w[0] : w[2]]),
+    density=lambda number, w: np.abs(PAINTED[w[1] : w[3], w[0] : w[2]]),
 )
+
+
+BORDERS = [
+    {},
+    {"border": 8.0},
+    {"border": 8.0, "rough": 3.0, "noise": Noise("gradient", 6.0)},
+    {"rough": 3.0},
+]
 
 
 def condition(kind, draw):
@@ -76,9 +89,11 @@ def condition(kind, draw):
                 seed=draw(st.integers(0, 99)),
             )
         },
-        "area": {"depth": draw(st.booleans())},
+        "area": draw(st.sampled_from([{"depth": True}, *BORDERS])),
+        "path": draw(st.sampled_from(BORDERS)),
         "stand": {"stand": 7},
         "painting": {"stand": 7},
+        "density": {"stand": 7},
         "mask": {"mask": "round"},
     }
     hi = draw(st.floats(0, 25))
@@ -155,10 +170,35 @@ class Bands(unittest.TestCase):
             ({"curve": ((0.5, 1.0),)}, "two points"),
             ({"curve": ((0.5, 1.0), (0.5, 0.0))}, "to the right"),
             ({"curve": ((0.0, 0.0), (1.0, 1.5))}, "0 to 1"),
-            ({"curve": curve, "kind": "slope"}, "only a mask"),
+            ({"curve": curve, "kind": "slope"}, "only shares go"),
+            ({"curve": curve, "kind": "path"}, "over a border"),
+            ({"border": 3.0, "kind": "slope"}, "have borders"),
+            ({"border": 3.0, "depth": True, "kind": "area"}, "choose one"),
         ):
             with self.assertRaisesRegex(Refused, words):
                 Condition(**{"kind": "mask", "lo": 0, "hi": 1, "mask": "m"} | wrong)
+
+    def test_a_border_falls_off_along_a_curve_and_is_roughened(self):
+        outline = Polygon(SHAPES[2].points)
+        z, x = (np.mgrid[0:ROWS, 0:COLUMNS] + 0.5) * CELL
+        places = [Point(*at) for at in zip(x.ravel(), z.ravel())]
+        inside = np.array([outline.contains(p) * outline.exterior.distance(p) for p in places])
+        curve = ((0.0, 0.2), (0.5, 1.0), (1.0, 0.6))
+        found = suitable(SITE, [Condition("area", 0, 1, border=10.0, curve=curve)], SITE.whole).ravel()
+        np.testing.assert_allclose(found, np.interp(inside / 10, *zip(*curve)), atol=1e-5)
+        line = LineString(SHAPES[1].points).buffer(1.5)
+        away = np.array([line.distance(p) for p in places])
+        band = Condition("path", 0.5, 1, border=6.0)
+        np.testing.assert_array_equal(suitable(SITE, [band], SITE.whole).ravel() == 1, away >= 3 - 1e-9)
+        rough = {"border": 10.0, "rough": 4.0, "noise": Noise("gradient", 9.0, seed=3)}
+        moved = values(SITE, Condition("area", 0, 1, **rough), SITE.whole).ravel()
+        self.assertTrue((moved[inside > 14] == 1).all())
+        outside = np.array([outline.distance(p) for p in places])
+        self.assertTrue((moved[outside > 4] == 0).all())
+        near = (inside > 0) & (inside < 10)
+        shift = np.abs(moved - np.clip(inside / 10, 0, 1))[near]
+        self.assertLessEqual(float(shift.max()), 0.4 + 1e-5)
+        self.assertGreater(float(shift.mean()), 0.05)
 
     def test_a_condition_may_drive_size_and_leave_density_alone(self):
         fields = [np.linspace(0, 10, 11, dtype=np.float32)[None]] * 2
@@ -269,21 +309,31 @@ class PaintedStands(unittest.TestCase):
                 ]
                 self.assertTrue(near.min() - 1e-6 <= whole[j, i] <= near.max() + 1e-6, (cell, j, i))
 
-    def test_who_follows_the_painting_of_a_sward_follows_its_strokes(self):
+    def test_who_follows_the_painting_or_density_of_a_sward_follows_its_strokes(self):
         level = drawn_level(5).with_stand(plain_stand(40, "Moss", 5.0))
         sward = next(s for s in level.in_order if s.sward)
         level = OrderStands(put={40: ("Moss", 99)}).apply(level)
-        where = {"kind": "painting", "stand": sward.number, "lo": 0.2, "hi": 1}
-        planted = thicket.plant(ChangeSettings(put={40: {"conditions": [where]}}).apply(level))
-        before = planted.planting(40).count()
-        stroke = Stroke("thicken", [(60, 200), (160, 200)], 30, 0.3, 1.0)
-        after = planted.after(Brush(stroke).painting(planted, [sward.number])).after
-        again = thicket.plant(after.level)
-        self.assertGreater(after.planting(40).count(), before + 50)
-        for sheet in again.planting(40).sheets_in(again.planting(40).everywhere):
-            one, two = (p.planting(40).plants(sheet) for p in (after, again))
-            np.testing.assert_array_equal(one.form, two.form)
-            self.assertEqual(after.planting(40).key(sheet), again.planting(40).key(sheet))
+        slope = {"conditions": [{"kind": "slope", "lo": 0, "hi": 14, "soft_hi": 4}]}
+        level = ChangeSettings(put={sward.number: slope | {"fullness": 0.8}}).apply(level)
+        for kind, lo in (("painting", 0.2), ("density", 0.7)):
+            where = {"kind": kind, "stand": sward.number, "lo": lo, "hi": 1}
+            planted = thicket.plant(ChangeSettings(put={40: {"conditions": [where]}}).apply(level))
+            before = planted.planting(40).count()
+            stroke = Stroke("thicken", [(60, 200), (160, 200)], 30, 0.3, 1.0)
+            after = planted.after(Brush(stroke).painting(planted, [sward.number])).after
+            self.assertGreater(after.planting(40).count(), before + 25)
+            steeper = ChangeSettings(put={sward.number: {"fullness": 0.9, "conditions": []}})
+            for step in (after, after.after(steeper).after):
+                again = thicket.plant(step.level)
+                for sheet in again.planting(40).sheets_in(again.planting(40).everywhere):
+                    one, two = (p.planting(40).plants(sheet) for p in (step, again))
+                    np.testing.assert_array_equal(one.form, two.form)
+                    self.assertEqual(step.planting(40).key(sheet), again.planting(40).key(sheet))
+                if kind == "density":
+                    grass = again.planting(sward.number)
+                    dense = density(grass.suitability.array, grass.touch) * grass.core.fullness
+                    found = again.rasters.whole_values(Condition("density", 0, 1, stand=sward.number))
+                    np.testing.assert_allclose(found, dense, atol=1e-5)
 
 
 class NoiseFields(unittest.TestCase):
@@ -335,6 +385,63 @@ class NoiseFields(unittest.TestCase):
         fine = noise_field(Noise("gradient", 40, 1), 0.5, (0, 0, 400, 400))
         coarse = noise_field(Noise("gradient", 40, 1), 2.0, (0, 0, 100, 100))
         np.testing.assert_allclose(fine.reshape(100, 4, 100, 4).mean((1, 3)), coarse, atol=0.02)
+
+
+class Tuned(unittest.TestCase):
+    def test_what_joins_a_group_counts_at_once(self):
+        level = drawn_level(3, singles=2).with_stand(plain_stand(20, "Moss", 2.0))
+        wall = Shape("obstacle", circle(60.0, 200.0, 12.0), clear=None, name="Wall", group="walls")
+        other = replace(wall, points=circle(200.0, 60.0, 12.0), name="Other", group="")
+        level = replace(level, shapes=level.shapes | {11: wall, 12: other})
+        off = {
+            "kind": "obstacle",
+            "groups": ["walls"],
+            "lo": 0,
+            "hi": 1e5,
+            "border": 20,
+            "curve": [(0, 0), (1, 1)],
+        }
+        planted = thicket.plant(ChangeSettings(put={20: {"conditions": [off]}}).apply(level))
+
+        def nearest(planted, shape):
+            planting = planted.planting(20)
+            form = np.concatenate([planting.plants(s).form for s in planting.sheets_in(planting.everywhere)])
+            return float(distances_at([shape], form[:, 0].astype(float), form[:, 2].astype(float))[0].min())
+
+        self.assertGreater(nearest(planted, wall), 0)
+        self.assertLess(nearest(planted, other), -4)
+        joined = shape_file(planted.level, 12).model_copy(update={"group": "walls"})
+        step = planted.after(ChangeShapes(put={12: joined}))
+        self.assertGreater(nearest(step.after, other), 0)
+        self.assertGreater(step.counted(20)[1], 5)
+        back = ChangeShapes(put={12: joined}).inverse(planted.level)
+        self.assertEqual(step.after.after(back).after.level.shapes[12], other)
+        hedges = {20: {"conditions": [off | {"groups": ["hedges"]}]}}
+        wrong = thicket.plant(ChangeSettings(put=hedges).apply(level))
+        with self.assertRaisesRegex(Refused, "no group 'hedges'"):
+            check_site(wrong, wrong.stands[20])
+
+    def test_whatever_is_changed_of_a_condition_counts(self):
+        level = drawn_level(3, singles=2).with_stand(plain_stand(20, "Moss", 2.0))
+        area = {"kind": "area", "lo": 0.2, "hi": 1, "border": 12}
+        ways = [
+            area,
+            area | {"border": 30},
+            area | {"curve": [(0, 1), (1, 0)]},
+            area | {"curve": [(0, 1), (0.5, 1), (1, 0)]},
+            area | {"rough": 8},
+            area | {"rough": 8, "noise": {"wavelength": 9}},
+            area | {"rough": 8, "noise": {"wavelength": 9, "seed": 5}},
+        ]
+        planted, seen = thicket.plant(level), set()
+        for way in ways:
+            edit = ChangeSettings(put={20: {"conditions": [way]}})
+            planted = planted.after(edit).after
+            ids = digest_of(np.concatenate([planted.planting(20).plants(s).id for s in ((0, 0),)]))
+            anew = thicket.plant(edit.apply(level)).planting(20).plants((0, 0))
+            self.assertEqual(ids, digest_of(anew.id))
+            seen.add(ids)
+        self.assertEqual(len(seen), len(ways))
 
 
 class Resampling(unittest.TestCase):

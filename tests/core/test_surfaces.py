@@ -15,12 +15,14 @@ from scipy.spatial import cKDTree
 import thicket
 from demo import tank
 from tests.core.levels import InFolder, drawn_level, plain_stand
-from thicket.document.edits import ChangeSettings, ChangeSurfaces, LeaveItem, Paint, Painted
+from thicket.document.edits import ChangeMasks, ChangeSettings, ChangeSurfaces, LeaveItem, Paint, Painted
 from thicket.document.folder import save_level
 from thicket.document.reading import open_level
 from thicket.document.surface_settings import MadeMesh, PlacedMesh
+from thicket.planted.aiming import aim
 from thicket.planted.explaining import look
-from thicket.planted.export import level_json, plants_csv
+from thicket.planted.export import level_json, mapped, plants_csv
+from thicket.planted.hand import PinChanges, hand_edit
 from thicket.planted.hiding import hidden_share
 from thicket.planted.survey import survey
 from thicket.refused import Conflict, Missing, Refused
@@ -31,6 +33,7 @@ from thicket.sight.views import View
 from thicket.site.conditions import Condition
 from thicket.surfaces.mesh import Mesh, made_mesh, mended
 from thicket.surfaces.placing import SHARES, points_on, spread
+from thicket.surfaces.sizing import sized
 
 
 def scan() -> Mesh:
@@ -99,6 +102,27 @@ class Places(SimpleTestCase):
         self.assertTrue(all(part.sum() > 100 for part in sides))
         nearest = cKDTree(points.at[sides[0]]).query(points.at[sides[1]])[0]
         self.assertLess(float(np.median(nearest)), 0.6)
+
+    def test_on_a_mesh_of_another_size_are_maximal_and_the_same_ones(self):
+        for name in ("sphere", "torus", "wall", "scan"):
+            mesh, spacing = MESHES[name](), 0.7
+            base = points_on(mesh, spacing, 4)
+            for scale in (0.15, 0.6, 1.3, 2.7):
+                with self.subTest(mesh=name, scale=scale):
+                    points = sized(mesh, base, spacing, scale, 4)
+                    again = sized(mesh, base, spacing, scale, 4)
+                    for mine, its in zip(points, again):
+                        np.testing.assert_array_equal(mine, its)
+                    np.testing.assert_array_equal(points.at[: len(base.at)], base.at)
+                    stay = points.threshold < 1
+                    at, normal, own = points.at[stay], points.normal[stay], spacing / scale
+                    self.assertEqual(too_near(at, normal, own), 0)
+                    part = points.threshold < 0.2
+                    self.assertEqual(too_near(points.at[part], points.normal[part], 1.15 * own), 0)
+                    spots, face = spread(mesh, 5000, 99)
+                    around = cKDTree(at).query_ball_point(spots, own * 1.1)
+                    bare = sum(not (normal[k] @ n >= 0).any() for n, k in zip(mesh.normals[face], around))
+                    self.assertLess(bare / len(spots), 0.02)
 
 
 class Meshes(SimpleTestCase):
@@ -203,14 +227,32 @@ class Planted(InFolder):
             for i, form in zip(*(lambda p: (p.id, p.form))(planted.planting(20).plants(sheet))):
                 np.testing.assert_array_equal(form.astype(float), still[int(i)])
 
-    def test_sizes_of_the_mesh_leave_the_spacing_in_metres(self):
-        for scale in (0.5, 2.0):
-            at = np.array([form[:3] for form in plants_of(grown({"scale": scale}, fullness=1)).values()])
-            near = cKDTree(at).query(at, k=2)[0][:, 1]
-            self.assertGreater(near.min(), 0.9 - 1e-3)
-            self.assertAlmostEqual(
-                len(at) * np.pi / 4 * 0.9**2 / (np.pi * (24 * scale) ** 2), 0.66, delta=0.03
-            )
+    def test_sizing_carries_plants_along_and_leaves_the_spacing_in_metres(self):
+        still = plants_of(grown(fullness=0.6))
+        for scale in (0.5, 0.9, 1.4, 2.0):
+            with self.subTest(scale=scale):
+                ball = BALL.model_copy(update={"scale": scale})
+                sized = plants_of(grown({"scale": scale}, fullness=0.6))
+                everywhere = np.array(
+                    [form[:3] for form in plants_of(grown({"scale": scale}, fullness=1)).values()]
+                )
+                near = cKDTree(everywhere).query(everywhere, k=2)[0][:, 1]
+                self.assertGreater(near.min(), 0.9 - 1e-3)
+                self.assertGreater(len(everywhere) * np.pi / 4 * 0.9**2 / (np.pi * (24 * scale) ** 2), 0.38)
+                both = still.keys() & sized.keys()
+                self.assertEqual(len(both), len(still)) if scale > 1 else self.assertGreater(len(both), 50)
+                before = np.array([still[i][:3] for i in both]) - BALL.at
+                after = np.array([sized[i][:3] for i in both])
+                np.testing.assert_allclose(ball.in_level(before), after, atol=1e-3)
+                other = plants_of(grown({"scale": scale * 1.1}, fullness=0.6))
+                kept = len(sized.keys() & other.keys()) / len(sized)
+                self.assertEqual(kept, 1) if scale > 1 else self.assertGreater(kept, 0.3)
+
+    def test_a_huge_mesh_that_lies_small_has_no_more_places_than_it_has_room_for(self):
+        huge = {"made": MadeMesh(form="sphere", size=(2000, 2000, 2000), divisions=24), "scale": 0.012}
+        at = np.array([form[:3] for form in plants_of(grown(huge, fullness=1)).values()])
+        self.assertGreater(cKDTree(at).query(at, k=2)[0][:, 1].min(), 0.9 - 1e-3)
+        self.assertGreater(len(at) * np.pi / 4 * 0.9**2 / (np.pi * 24**2), 0.38)
 
     def test_conditions_look_at_the_surface(self):
         def condition(kind, lo, hi, **more):
@@ -237,6 +279,73 @@ class Planted(InFolder):
             self.assertLess(0, len(kept[name]))
             self.assertLess(len(kept[name]), len(whole))
             self.assertLessEqual(kept[name].keys(), whole.keys())
+
+    def test_an_image_is_laid_by_texture_coordinates_or_from_above(self):
+        image = np.zeros((32, 32), np.uint16)
+        image[:16, 8:24] = 65535  # the upper half, on the side where the image has its middle
+        planted = grown()
+        level = ChangeMasks(put={"Wrap": image}).apply(planted.level)
+
+        def on(ball=None, **condition):
+            given = {"kind": "mask", "mask": "Wrap", "lo": 0.5, "hi": 1, **condition}
+            changed = ChangeSettings(put={20: {"conditions": [given]}}).apply(level)
+            if ball:
+                changed = ChangeSurfaces(put={1: BALL.model_copy(update=ball)}).apply(changed)
+            forms = plants_of(thicket.plant(changed))
+            return np.array([form[:3] for form in forms.values()]) - BALL.at
+
+        above, round_ = on(), on(wrapped=True)
+        self.assertGreater(len(round_), 100)
+        self.assertGreater(round_[:, 1].min(), -0.5)
+        self.assertLess(
+            round_[:, 2].max(), 0.5
+        )  # the image's middle lies at the north, its edges at the south
+        self.assertFalse(np.array_equal(above, round_))
+        turned = on({"turn": 180}, wrapped=True)
+        self.assertEqual(len(turned), len(round_))
+        self.assertGreater(turned[:, 2].min(), -0.5)
+
+        corners = np.array([[0, 0, 0], [4, 0, 0], [4, 3, 0], [0, 3, 0]], float)
+        faces = np.array([[0, 1, 2], [0, 2, 3]])
+        uv = np.array([[0, 1], [1, 1], [1, 0], [0, 0]]) * 0.999
+        flat = Mesh(corners, faces, uv)
+        at, face = spread(flat, 300, 5)
+        wanted = np.c_[at[:, 0] / 4, 1 - at[:, 1] / 3] * 0.999
+        np.testing.assert_allclose(flat.texture_at(at, face), wanted, atol=1e-9)
+
+    def test_a_sward_grows_on_it_and_is_listed_tuft_by_tuft(self):
+        moss = replace(
+            grown(spacing=0.6, gap=0.1).level.stands[20],
+            sward=True,
+            stratum="Field",
+            slug="moss",
+            name="Moss",
+        )
+        level = grown().level.with_stand(moss)
+        stones = replace(plain_stand(21, "Stone", 3.0), stratum="Stone")
+        on = {"on": ["round"], "mix": [{"item": "slate-block", "weight": 1}]}
+        given = stones.settings.model_validate(stones.settings.model_dump() | on)
+        both = thicket.plant(level.with_stand(replace(stones, settings=given)))
+        forms, blocks = plants_of(both), plants_of(both, 21)
+        self.assertEqual(both.counts()["moss"], len(forms))
+        self.assertGreater(len(forms), 1000)
+        radius = both.planting(21).radii[:, 1][0]
+        at, stone = (np.array([form[:3] for form in some.values()]) for some in (forms, blocks))
+        wide = np.array([form[7] for form in blocks.values()]) * radius
+        far, nearest = cKDTree(stone).query(at)
+        self.assertGreater((far - wide[nearest]).min(), 0.1 - 1e-3)
+        self.assertEqual(plants_of(thicket.plant(level.with_stand(replace(moss, off=True)))), {})
+        rows = list(csv.DictReader(io.StringIO(plants_csv(both).decode())))
+        self.assertEqual(sum(row["stand"] == "moss" for row in rows), len(forms))
+        self.assertEqual({row["surface"] for row in rows if row["stand"] == "moss"}, {"Ball"})
+        self.assertEqual([p.stand.slug for p in mapped(both) if p.settings.on], [])
+        fewer = both.after(ChangeSettings(put={20: {"fullness": 0.3}}))
+        left = plants_of(fewer.after)
+        self.assertLess(left.keys(), forms.keys())
+        self.assertEqual(fewer.counted(20), (0, len(forms) - len(left)))
+        self.assertEqual(aim(both, moss, 700)[1], 700)
+        with self.assertRaisesRegex(Refused, "is a sward; it has no single plants"):
+            hand_edit(both, {20: PinChanges(remove=[next(iter(forms))])}, "k")
 
     def test_hollows_and_ridges_are_those_of_the_mesh(self):
         lumps = grown({"made": MadeMesh(form="block", size=(16, 16, 16), divisions=8)})

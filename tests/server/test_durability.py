@@ -9,6 +9,7 @@ import tempfile
 import time
 import urllib.error
 import uuid
+from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from pathlib import Path
 
@@ -17,7 +18,7 @@ from django.test import SimpleTestCase
 
 from bench.stroke import Client
 from ops import backup
-from ops.base import Trouble
+from ops.base import Trouble, secret
 from ops.packages import RUN_TOOLS
 from ops.state import State
 from tests.serving import AFTER_ALL, Server
@@ -154,6 +155,16 @@ class Crowded(OwnState):
                 b"Birch", client.opener.open(self.server.address + f"{LEVEL}/stands", timeout=10).read()
             )
         self.stroke(client)
+
+
+class Secrets(SimpleTestCase):
+    def test_several_that_make_one_at_once_have_the_same(self):
+        for _ in range(20):
+            with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(8) as pool:
+                found = list(pool.map(lambda _, at=Path(folder): secret(at, "key"), range(8)))
+                self.assertEqual((len(set(found)), len(found[0])), (1, 64))
+                (file,) = Path(folder).iterdir()
+                self.assertEqual((file.name, file.stat().st_mode & 0o777), ("key", 0o600))
 
 
 class Closed(OwnState):

@@ -459,6 +459,11 @@ class Conditions(GroundCase):
         Stand.objects.filter(slug="slate-blocks").update(name="Boulders")
         fits = self.north.get(f"{self.base}/condition-sets/{made['id']}").json()
         self.assertEqual((len(fits["conditions"]), "Slate blocks" in fits["notes"][0]), (2, True))
+        walls = {"kind": "obstacle", "lo": 2, "hi": 1e5, "groups": ["walls"]}
+        body = json.dumps({"name": "Off walls", "level": self.level.slug, "conditions": [walls]})
+        off = self.north.post("/api/condition-sets", body, content_type="application/json").json()
+        fits = self.north.get(f"{self.base}/condition-sets/{off['id']}").json()
+        self.assertEqual((fits["conditions"], "no group 'walls'" in fits["notes"][0]), ([], True))
         south = self.client_of("south")
         self.assertEqual(south.delete(f"/api/condition-sets/{made['id']}").status_code, 403)
         self.assertEqual(self.lead.delete(f"/api/condition-sets/{made['id']}").status_code, 204)

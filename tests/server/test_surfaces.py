@@ -1,5 +1,6 @@
 """Placed meshes through the server: placed, moved, planted, taken back, saved, and by the shell."""
 
+import base64
 import io
 import json
 
@@ -83,6 +84,37 @@ class Surfaces(GroundCase):
         for _ in range(3):
             self.assertEqual(self.lead.post(f"{self.base}/redo").status_code, 200)
         self.assertEqual(self.forms(), after)
+
+    def test_a_try_shows_the_plants_that_would_stand_on_it(self):
+        (tank,) = self.place().json()["since"]["surfaces"]
+        self.moss(on=["Tank"], fullness=0.8)
+        before = self.forms()
+        moved = {**TANK, "id": tank["id"], "at": [45, 372, 35], "turn": 30, "scale": 1.3}
+        body = {"key": key(), "put": [moved]}
+        (shown,) = self.trial("/surfaces", body, "own,standing", client=self.lead).json()["tried"]["standing"]
+        self.assertEqual(self.forms(), before)
+        packed = base64.b64decode(shown["plants"])
+        n = int.from_bytes(packed[4:8], "little")
+        form, ids = packed[8 : 8 + 40 * n], packed[8 + 40 * n : 8 + 48 * n]
+        found = dict(
+            zip(np.frombuffer(ids, "<u8").tolist(), np.frombuffer(form, "<f4").reshape(n, 10).tolist())
+        )
+        self.assertEqual(self.post("/surfaces", {**body, "key": key()}, self.lead).status_code, 200)
+        self.assertEqual(found, self.forms())
+        self.assertGreater(n, len(before))
+
+    def test_a_sward_grows_on_it_as_listed_tufts(self):
+        self.place()
+        begun = self.moss(sward=True).json()
+        stand = self.lead.get(f"{self.base}/stands/{begun['made'][0]}").json()
+        self.assertTrue(stand["sward"])
+        self.assertEqual(begun["gained"], stand["count"])
+        self.assertEqual(len(self.forms()), stand["count"])
+        thinned = self.post("/strokes", self.on_top()[0], self.lead).json()
+        self.assertGreater(thinned["lost"], 10)
+        self.assertEqual(len(self.forms()), stand["count"] - thinned["lost"])
+        self.assertEqual(self.lead.post(f"{self.base}/undo").status_code, 200)
+        self.assertEqual(len(self.forms()), stand["count"])
 
     def test_it_is_read_anew_as_it_was_and_opened_as_another_level(self):
         self.place()
@@ -273,7 +305,6 @@ class Surfaces(GroundCase):
             ),
             (self.place(name="Both", item="birch"), 422, "either made here, or the mesh of a stock item"),
             (self.moss(on=["Hut"]), 422, "no placed mesh or group 'Hut'"),
-            (self.moss(sward=True), 422, "sward"),
         ):
             with self.subTest(words=words):
                 self.assertEqual(answer.status_code, status, answer.content)

@@ -47,6 +47,12 @@ class Stand:
         """Sorts stands by who claims room first."""
         return STRATA.index(self.stratum), self.place, self.number
 
+    @property
+    def mapped(self) -> bool:
+        """Whether its plants are known by a map of their density alone: a sward of the terrain. On placed
+        meshes, which no map shows, the tufts of a sward are listed."""
+        return self.sward and not self.settings.on
+
     @lazy
     def settings_key(self) -> str:
         """Equal for settings that differ at most in what moves no plant; conditions are distinguished by the

@@ -97,6 +97,7 @@ class ShapeFile(Strict):
     points: list[tuple[Number, Number]] = Field(max_length=2000)
     width: Metres
     clear: Metres | None
+    group: Annotated[str, Field(max_length=80)] = ""
     trail: Trail | None = None
     details: ShapeDetails = ShapeDetails()
 

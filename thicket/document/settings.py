@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validat
 
 from thicket.ground.noise import Noise
 from thicket.planting.hashing import seed_of
-from thicket.planting.layouts import Along, Rows
+from thicket.planting.layouts import Along, Inside, Layout, Round, Rows
 from thicket.planting.stands import Stand as CoreStand
 from thicket.planting.stands import Variation
 from thicket.refused import Refused
@@ -116,9 +116,13 @@ class ConditionSettings(Strict):
     layers: list[Annotated[str, Field(max_length=40)]] = Field(default=[], max_length=8)
     noise: NoiseSettings = NoiseSettings()
     shapes: list[int] = Field(default=[], max_length=200)
+    groups: list[Annotated[str, Field(max_length=80)]] = Field(default=[], max_length=50)
     depth: bool = False
+    border: Annotated[float, Field(allow_inf_nan=False, ge=0, le=2000), shown(1, "m")] = 0
+    rough: Annotated[float, Field(allow_inf_nan=False, ge=0, le=200), shown(0.5, "m")] = 0
     stand: int = 0
     mask: Annotated[str, Field(max_length=60)] = ""
+    wrapped: bool = False
     curve: list[tuple[Share, Share]] = Field(default=[], max_length=16)
     density: bool = True
     size: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=1), shown(0.05, "%")] | None = None
@@ -138,6 +142,7 @@ class ConditionSettings(Strict):
                 **given,
                 "layers": tuple(self.layers),
                 "shapes": tuple(self.shapes),
+                "groups": tuple(self.groups),
                 "curve": tuple(self.curve),
                 "noise": Noise(**given["noise"]),
             }
@@ -211,18 +216,18 @@ Mix = Annotated[list[MixEntry], Field(min_length=1, max_length=20)]
 
 
 class LayoutSettings(Strict):
-    """How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another
-    stand's plants.
+    """How a stand's places lie: thrown freely, along paths, in rows over areas, round them, so many inside
+    them, or on the anchors of another stand's plants.
 
     `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and
     `.companions`.
     """
 
-    kind: Literal["free", "path", "rows", "anchors"] = "free"
+    kind: Literal["free", "path", "rows", "round", "inside", "anchors"] = "free"
     shapes: list[int] = Field(default=[], max_length=200)
     every: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000), shown(0.25, "m")] = 2
     count: Annotated[
-        int, Field(ge=0, le=100_000, description="plants on each path; 0 for one every so many m")
+        int, Field(ge=0, le=100_000, description="plants on each shape; 0 for one every so many m")
     ] = 0
     side: Literal["on", "left", "right", "both"] = "on"
     offset: Annotated[float, Field(allow_inf_nan=False, ge=0, le=200), shown(0.25, "m")] = 0
@@ -244,10 +249,16 @@ class LayoutSettings(Strict):
     def check(self) -> Self:
         if self.kind == "path" and self.side != "on" and not self.offset > 0:
             raise Refused("layout: a row beside a path needs an offset above 0 m")
+        if self.kind == "inside" and not self.count:
+            raise Refused("layout: say how many plants stand inside each area")
         return self
 
-    def core(self) -> Along | Rows:
-        """The layout as the core makes it; of a path or of rows."""
+    def core(self) -> Layout:
+        """The layout as the core makes it, of one that follows shapes."""
+        if self.kind == "round":
+            return Round(self.every, self.count, self.face, self.jitter)
+        if self.kind == "inside":
+            return Inside(self.count, self.jitter)
         if self.kind == "rows":
             return Rows(self.bearing, self.apart, self.every, self.face, self.stagger, self.jitter)
         return Along(self.every, self.count, self.side, self.offset, self.face, self.stagger, self.jitter)
@@ -304,9 +315,9 @@ class StandSettings(Strict):
 
     @property
     def painting_read(self) -> set[int]:
-        """The stands, by number, whose painting its conditions look at."""
+        """The stands, by number, whose painting has a say in what its conditions look at."""
         drives = (entry.drive for entry in self.mix if entry.drive)
-        return {c.stand for c in (*self.conditions, *drives) if c.kind == "painting"}
+        return {c.stand for c in (*self.conditions, *drives) if c.kind in ("painting", "density")}
 
     def core(self, number: int, seed: int) -> CoreStand:
         """The stand as the core plants it."""

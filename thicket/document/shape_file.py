@@ -22,6 +22,7 @@ def shape_file(level: Level, number: int) -> ShapeFile:
         points=list(shape.points),
         width=shape.width,
         clear=shape.clear,
+        group=shape.group,
         trail=_trail_file(shape.trail),
         details=ShapeDetails.model_validate(details.get(number) or {}),
     )

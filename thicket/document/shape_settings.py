@@ -60,6 +60,7 @@ class ShapeSettings(Strict):
     locked: bool = False
     hidden: bool = False
     hatch: Literal["slant", "cross", "dots", "upright", "blank"] = "slant"
+    group: Annotated[str, Field(max_length=80)] = ""
     trail: Trail | None = None
 
     @model_validator(mode="after")
@@ -94,4 +95,4 @@ class ShapeSettings(Strict):
         if self.trail:
             given = self.trail
             trail = CoreTrail(given.reach, given.lean, given.flatten, tuple(given.strata))
-        return Shape(self.kind, tuple(self.points), self.width, self.clear, self.name, trail)
+        return Shape(self.kind, tuple(self.points), self.width, self.clear, self.name, trail, self.group)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 import numpy as np
 from scipy.spatial.transform import Rotation
@@ -42,7 +43,9 @@ def _mesh_of_item(level: Level, slug: str) -> tuple[Mesh, list[str]]:
     parts = from_glb(slug, data).lods[0]
     offsets = np.cumsum([0, *(len(part.position) for part in parts)])
     faces = [np.asarray(part.index, np.int64).reshape(-1, 3) + offset for part, offset in zip(parts, offsets)]
-    return mended(np.concatenate([part.position for part in parts]), np.concatenate(faces))
+    mesh, notes = mended(np.concatenate([part.position for part in parts]), np.concatenate(faces))
+    uv = np.concatenate([part.uv for part in parts])
+    return (replace(mesh, uv=uv) if np.ptp(uv) > 0 else mesh), notes
 
 
 def lying(level: Level, pins: Pins) -> Pins:

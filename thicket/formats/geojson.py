@@ -20,8 +20,8 @@ def shapes_geojson(shapes: Iterable[dict], level: str, width: float, length: flo
     """Shapes as a feature collection.
 
     Parameters: shapes as dictionaries with kind, name, form (`line`, `polygon`, `circle`, `box`), points,
-    width, clear, locked, hidden, hatch, and round (x, z, radius), box (x, z, width, length, heading) or trail
-    (reach, lean, flatten, strata) where they have one.
+    width, clear, locked, hidden, hatch, group, and round (x, z, radius), box (x, z, width, length, heading)
+    or trail (reach, lean, flatten, strata) where they have one.
     """
     features = []
     for shape in shapes:
@@ -40,6 +40,7 @@ def shapes_geojson(shapes: Iterable[dict], level: str, width: float, length: flo
             "locked",
             "hidden",
             "hatch",
+            "group",
             "round",
             "box",
             "trail",
@@ -96,6 +97,7 @@ def _shape(feature: Any) -> dict[str, Any]:
         "locked": bool(given.get("locked")),
         "hidden": bool(given.get("hidden")),
         "hatch": str(given.get("hatch") or "")[:20],
+        "group": str(given.get("group") or "")[:80],
     }
     if given.get("trail") is not None:
         t = given["trail"]

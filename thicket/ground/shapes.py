@@ -44,7 +44,8 @@ class Shape:
 
     points: x, z of the path's line or of the outline's corners, in order, the first not repeated. width: the
     path's, in m. clear: how far beyond its edge the shape keeps plants away, in m; None when it does not.
-    trail: how a path lays plants over; None when it does not.
+    trail: how a path lays plants over; None when it does not. group: what it is named together with others
+    by, empty for none.
     """
 
     kind: str
@@ -53,6 +54,7 @@ class Shape:
     clear: float | None = 0.5
     name: str = ""
     trail: Trail | None = None
+    group: str = ""
 
     def __post_init__(self) -> None:
         called = f"the {self.kind} {self.name!r}" if self.name else f"the {self.kind}"

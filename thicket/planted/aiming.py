@@ -38,7 +38,8 @@ def aim(level: PlantedLevel, stand: Stand, count: int) -> tuple[float, int]:
     """The fullness for a count, and the count it gives: the same where the ground allows, else the most it
     allows.
 
-    A sward's is computed from its density field. Raises: Refused when the count is not above 0.
+    A sward's on the terrain is computed from its density field.
+    Raises: Refused when the count is not above 0.
     """
     if count < 1:
         raise Refused("count: aim for at least one plant")
@@ -47,7 +48,7 @@ def aim(level: PlantedLevel, stand: Stand, count: int) -> tuple[float, int]:
     if count >= most:
         return 1.0, most
     low, high = 0.0, 1.0
-    if not stand.sward:
+    if not stand.mapped:
         rungs, pins = _rungs(full), len(full.pins.id)
         if count <= pins:
             return 0.0, pins

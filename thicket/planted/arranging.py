@@ -19,7 +19,7 @@ from thicket.refused import Conflict, Refused
 
 BEGINNING = 20_000
 """A new stand begins with at most about so many plants."""
-OF_THE_LEVEL = "stand", "painting", "path", "area", "obstacle", "mesh", "mask", "layer"
+OF_THE_LEVEL = "stand", "painting", "density", "path", "area", "obstacle", "mesh", "mask", "layer"
 """Kinds of conditions that ask for what only one level has."""
 CLINGING = "Stone", "Field", "Moss"
 """What begins along the surface of a mesh, and not upright."""

@@ -10,6 +10,7 @@ from thicket.document.level import Level, Stand
 from thicket.ground.shapes import Shape
 from thicket.planted.places import anchors_among, anchors_named
 from thicket.planted.suitability import SiteRasters
+from thicket.planting.layouts import FOLLOWS
 from thicket.refused import Refused
 from thicket.site.conditions import Condition
 from thicket.site.kinds import OF_STANDS
@@ -70,16 +71,14 @@ def check_layout(planted: Checked, stand: Stand) -> None:
                 f"layout: none of the items of {host.name} has {anchors_named(layout.group)} to stand on"
             )
         return
-    kind = "path" if layout.kind == "path" else "area"
+    kind = FOLLOWS[layout.kind]
     for n in layout.shapes:
         if n not in planted.shapes or planted.shapes[n].kind != kind:
             raise Refused(f"layout: one of the {kind}s to plant is no longer there")
 
 
 def _check_meshes(planted: Checked, stand: Stand) -> None:
-    """Refuse a stand to grow on placed meshes that the level does not have, or as a sward."""
-    if stand.sward:
-        raise Refused(f"on: {stand.name} is a sward, which grows on the terrain alone")
+    """Refuse a stand to grow on placed meshes that the level does not have."""
     names = {name for placed in planted.level.surfaces.values() for name in (placed.name, placed.group)}
     for name in stand.settings.on:
         if name not in names:

@@ -18,7 +18,8 @@ NOWHERE = np.empty((0, 2))
 
 @dataclass(frozen=True, eq=False)
 class Difference:
-    """Plants gained and lost, and where they stand: float64 (n, 2) x, z in m, none for a sward."""
+    """Plants gained and lost, and where they stand: float64 (n, 2) x, z in m; not of a sward of the
+    terrain."""
 
     gained: int
     lost: int
@@ -42,7 +43,7 @@ def _places_of(parts: Iterable[Plants]) -> Places:
 def _all_of(planting: Planting | None) -> tuple[int, np.ndarray]:
     if planting is None:
         return 0, NOWHERE
-    if planting.stand.sward:
+    if planting.stand.mapped:
         return planting.count(), NOWHERE
     at = _standing(planting, list(planting.sheets_in(planting.everywhere)))[1]
     return len(at), at
@@ -85,10 +86,11 @@ def difference(before: Planting | None, after: Planting | None, box: Box | None 
         return Difference(n, m, at_new, at_old)
     same = before.core.key == after.core.key
     extent = (before.width, before.length) == (after.width, after.length)
-    if before.stand.sward:
-        if same and extent:
+    if before.stand.mapped or after.stand.mapped:
+        both = before.stand.mapped and after.stand.mapped
+        if same and extent and both:
             gained, lost = _sward_change(before, after)
-        elif same:
+        elif same and both:
             change = after.count() - before.count()
             gained, lost = max(change, 0), max(-change, 0)
         else:

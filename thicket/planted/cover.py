@@ -48,7 +48,7 @@ def cover(planting: Planting, cell: float) -> np.ndarray:
     so many m over the whole level."""
     columns, rows = (max(int(-(-side // cell)), 1) for side in (planting.width, planting.length))
     crowns = np.array([planting.level.stock[slug].crown for slug in planting.items])
-    if planting.at_hand and not planting.stand.sward:
+    if planting.at_hand and not planting.stand.mapped:
         plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
         at = np.minimum(plants.form[:, 2] // cell, rows - 1).astype(int) * columns
         at += np.minimum(plants.form[:, 0] // cell, columns - 1).astype(int)

@@ -49,8 +49,8 @@ def standing(level: Whole, stand: Stand, box: Box | None = None) -> Planted:
 
 
 def tracked(level: Whole, recipe: Recipe = PLAIN) -> list[Stand]:
-    """The stands of a recipe whose plants go out one by one; swards have none to track."""
-    return [stand for stand in level.level.singles if not stand.off and recipe.has(stand.slug)]
+    """The stands of a recipe whose plants go out one by one: all but the swards of the terrain."""
+    return [s for s in level.level.in_order if not (s.mapped or s.off) and recipe.has(s.slug)]
 
 
 def plants_csv(level: Whole) -> bytes:
@@ -112,8 +112,9 @@ def glb(level: Whole, planted: list[Planted]) -> bytes:
 
 
 def mapped(level: Whole, recipe: Recipe = PLAIN) -> list[Planting]:
-    """The stands of a recipe that have a density map: all that stand, swards too."""
-    return [p for p in level.plantings() if not p.stand.off and recipe.has(p.stand.slug)]
+    """The stands of a recipe that have a density map: all that stand on the terrain, swards too."""
+    found = [p for p in level.plantings() if not p.stand.off and recipe.has(p.stand.slug)]
+    return [p for p in found if not p.settings.on]
 
 
 def density_map(planting: Planting) -> tuple[str, bytes]:

@@ -13,6 +13,7 @@ from thicket.document.surfaces import lying
 from thicket.ground.shapes import Shape
 from thicket.lazy import lazy
 from thicket.planted.sheets import Box
+from thicket.planting.layouts import FOLLOWS
 from thicket.planting.pins import NO_PINS, Pins, Uprooted, pinned_plants
 from thicket.planting.stands import Plants
 from thicket.site.conditions import Condition
@@ -109,7 +110,7 @@ class Facts:
     def followed(self) -> list[int]:
         """The shapes that the stand's layout follows, by number."""
         layout = self.settings.layout
-        kind = {"path": "path", "rows": "area"}.get(layout.kind)
+        kind = FOLLOWS.get(layout.kind)
         return [
             n
             for n, s in self.level.shapes.items()
@@ -119,7 +120,7 @@ class Facts:
 
 def clearing_near(facts: Facts, box: Box) -> list:
     """The shapes that keep plants away from somewhere in a box."""
-    own = [facts.level.shapes[n] for n in facts.followed] if facts.settings.layout.kind == "path" else []
+    own = [facts.level.shapes[n] for n in facts.followed] if facts.settings.layout.kind != "rows" else []
     wanted = set(facts.settings.clear_of)
     return [
         s

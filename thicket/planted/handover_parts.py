@@ -55,7 +55,7 @@ def _nothing(_: str) -> None:
 
 
 def parts_of(level: Whole, recipe: Recipe, say: Say = _nothing) -> Iterator[Part]:
-    """The parts of a handover; while one is made, each stand that is planted for it is said.
+    """The parts of a handover; while one is made, each stand that is planted for it is reported.
 
     Raises: Refused when the level has a stand of the recipe no more.
     """

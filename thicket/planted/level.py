@@ -24,11 +24,12 @@ from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, 
 from thicket.planted.handover import Manifest, hand_over
 from thicket.planted.parts import Standing
 from thicket.planted.placed_meshes import PlacedMeshes
-from thicket.planted.planting import Planting, Surroundings, host_of
+from thicket.planted.planting import Planting, host_of
 from thicket.planted.reach import alike_stands
 from thicket.planted.sheets import Box, around_any
 from thicket.planted.step import Step
 from thicket.planted.suitability import SiteRasters
+from thicket.planted.surface import Surroundings
 from thicket.planting.stands import Plants
 from thicket.progress import Report, quietly
 from thicket.sight.cost import Cost, Item

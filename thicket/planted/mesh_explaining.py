@@ -12,7 +12,6 @@ from thicket.planted.planting import Planting
 from thicket.planted.reasons import SWITCHED_OFF, found, in_turn, set_by_hand, shares
 from thicket.planted.surfaces import MeshFields, MeshPlaces
 from thicket.planting.density import density_from
-from thicket.planting.hashing import plant_ids
 from thicket.planting.points import Seats, chosen
 from thicket.refused import Refused
 from thicket.site.conditions import deciding
@@ -35,7 +34,7 @@ def why_on_mesh(planting: Planting, surface: int, place: tuple[float, float, flo
     suitable = site.suitability_at(here, deciding(planting.rules))
     touch = painting.at(here) if point else np.zeros(1, np.float32)
     dense = float(density_from(suitable, touch)[0])
-    plant = int(plant_ids(planting.core.number, planting.core.key + here.salt, here.cell)[0])
+    plant = int(planting.core.ids(here)[0])
     wanted = bool(point and point["threshold"] < dense * planting.core.fullness)
     planted = wanted and _stands(planting, plant, here)
     by_hand = _by_hand(planting, surface, at)
@@ -96,7 +95,7 @@ def _by_hand(planting: Planting, surface: int, at: np.ndarray) -> str:
 
 def _shut(planting: Planting, painting: SeenTouch, plant: int, here: Seats, foot: np.ndarray) -> str:
     """What leaves no room at a place, in words; empty when nothing does."""
-    name, own = planting.stand.name, planting.footprint
+    name, own = planting.stand.name, 0.0 if planting.stand.sward else planting.footprint
     if planting.stand.off:
         return SWITCHED_OFF.format(name)
     if painting.where_uprooted(here).any():

@@ -12,6 +12,9 @@ from thicket.document.pin_rows import PinRow
 from thicket.document.surfaces import chosen_surfaces
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting
+from thicket.planted.sheets import widened
+from thicket.planted.surfaces import MeshPlaces
+from thicket.planting.stands import Plants, join
 from thicket.refused import Refused
 
 Place = tuple[float, float, float] | np.ndarray
@@ -34,6 +37,16 @@ def spot_on(planting: Planting, surface: int, place: Place) -> tuple[np.ndarray,
         name = level.surfaces[surface].name
         raise Refused(f"place: {name} lies more than {OFF:g} m from there; point at it")
     return at[0], normal[0]
+
+
+def plants_on(planting: Planting, surface: int) -> Plants:
+    """A stand's plants on one placed mesh, by its number."""
+    x0, _, z0, x1, _, z1 = planting.around.meshes.box(surface).tolist()
+    plants = join([planting.plants(s) for s in planting.sheets_in(widened((x0, z0, x1, z1), OFF))])
+    assert isinstance(planting.places, MeshPlaces)
+    places, pins = planting.places.all.points, planting.pins
+    ids = planting.core.ids(places, np.flatnonzero(places.cell[:, 0] == surface))
+    return plants.take(np.isin(plants.id, np.concatenate([ids, pins.id[pins.surface == surface]])))
 
 
 def moved_on(planting: Planting, row: PinRow, given: Mapping[str, Any], place: Place) -> dict[str, float]:

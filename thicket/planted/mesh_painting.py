@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 from typing import NamedTuple, Protocol
 
 import numpy as np
@@ -46,6 +47,7 @@ def centres(cubes: Cubes, keys: np.ndarray) -> np.ndarray:
     return (unpack(keys)[1] + 0.5) * cubes.cell
 
 
+@lru_cache(8)
 def changed_cubes(was: Cubes | None, now: Cubes | None) -> np.ndarray | None:
     """The box around all places that two paintings of one mesh may differ at: its low and high corners
     (2, 3), in m of the mesh's own space; None when they are alike."""

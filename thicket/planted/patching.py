@@ -111,6 +111,26 @@ def patched(was: Plants, fresh: Plants, cut: Box) -> Plants:
     return in_order(join([was.take(~_within(was, cut)), fresh.take(_within(fresh, cut))]))
 
 
+def exchanged(was: Plants, gone: np.ndarray, fresh: Plants) -> Plants:
+    """A sheet's plants in the order of their ids, without those of some ids, uint64 (n,), and with others."""
+    at = np.searchsorted(was.id, gone)
+    at = at[was.id[np.minimum(at, len(was) - 1)] == gone] if len(was) else at[:0]
+    stay = np.ones(len(was), bool)
+    stay[at] = False
+    fresh = in_order(fresh)
+    if not stay.any():
+        return fresh
+    kept = np.flatnonzero(stay)
+    new = np.searchsorted(was.id[kept], fresh.id) + np.arange(len(fresh))
+    old = np.ones(len(kept) + len(fresh), bool)
+    old[new] = False
+    rows = np.zeros(len(old), np.int64)
+    rows[old] = kept
+    out = was.take(rows)
+    out.id[new], out.form[new], out.item[new] = fresh.id, fresh.form, fresh.item
+    return out
+
+
 def _within(plants: Plants, box: Box) -> np.ndarray:
     return inside(box, plants.form[:, 0], plants.form[:, 2])
 

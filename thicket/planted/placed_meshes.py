@@ -27,8 +27,9 @@ from thicket.sight.views import View, box_visible
 from thicket.site.site import Nearby
 from thicket.surfaces.mesh import Mesh
 from thicket.surfaces.nearest import NearestOn
-from thicket.surfaces.placing import MeshPoints, points_on, spread
+from thicket.surfaces.placing import MOST, MeshPoints, points_on, spread
 from thicket.surfaces.rays import Rays
+from thicket.surfaces.sizing import sized
 
 VERTEX = 28
 """Bytes of a corner of a mesh that is made here: its place, its direction and its index."""
@@ -93,20 +94,30 @@ class PlacedMeshes:
         return self.cache.get(("mesh", self.source_key(placed)), lambda: mesh_of(self.level, placed))
 
     def points(self, placed: PlacedMesh, seed: int, spacing: float) -> MeshPoints:
-        """The places on a mesh in its own space; spacing in m of that space."""
-        key = "mesh points", self.source_key(placed), seed, spacing
-        return self.cache.get(key, lambda: points_on(self.mesh(placed), spacing, seed))
+        """The places on a mesh in its own space; spacing in m of the level. Some may have thresholds that no
+        density reaches: see `thicket.surfaces.sizing`."""
+        source, mesh = self.source_key(placed), self.mesh(placed)
+        # A mesh that is too large at its own size is sized from one that has few enough places.
+        base, scale = spacing, placed.scale
+        while scale < 1 and mesh.area / base**2 > MOST:
+            base, scale = base * 2, scale * 2
+        points = self.cache.get(("mesh points", source, seed, base), lambda: points_on(mesh, base, seed))
+        if scale == 1:
+            return points
+        return self.cache.get(
+            ("sized points", source, seed, base, scale), lambda: sized(mesh, points, base, scale, seed)
+        )
 
     def seats(self, number: int, seed: int, spacing: float) -> Seats:
         """The places on one mesh as they lie in the level; spacing in m of the level."""
         placed = self.level.surfaces[number]
-        points = self.points(placed, seed, spacing / placed.scale)
-        n = len(points.at)
+        points = self.points(placed, seed, spacing)
+        which = np.flatnonzero(points.threshold < 1)
         return seats_at(
-            placed.in_level(points.at),
-            points.normal @ placed.rotation.T,
-            np.c_[np.full(n, number), np.arange(n)],
-            points.threshold,
+            placed.in_level(points.at[which]),
+            points.normal[which] @ placed.rotation.T,
+            np.c_[np.full(len(which), number), which],
+            points.threshold[which],
         )
 
     def address(self, placed: PlacedMesh) -> str:
@@ -178,11 +189,17 @@ class PlacedMeshes:
         """The points of one mesh that lie nearest to places of the level, and the way each faces: float64
         (n, 3)."""
         placed = self.level.surfaces[number]
-        mesh = self.mesh(placed)
+        at, face = self._nearest_on(placed).to(placed.in_own(places))
+        return placed.in_level(at), self.mesh(placed).normals[face] @ placed.rotation.T
+
+    def texture(self, number: int, places: np.ndarray) -> np.ndarray:
+        """The texture coordinates of one mesh at places of the level on it, float64 (n, 2)."""
+        placed = self.level.surfaces[number]
+        return self.mesh(placed).texture_at(*self._nearest_on(placed).to(placed.in_own(places)))
+
+    def _nearest_on(self, placed: PlacedMesh) -> NearestOn:
         key = "nearest", self.source_key(placed)
-        finder = self.cache.get(key, lambda: NearestOn(mesh), spare=True)
-        at, normal = finder.to(placed.in_own(places))
-        return placed.in_level(at), normal @ placed.rotation.T
+        return self.cache.get(key, lambda: NearestOn(self.mesh(placed)), spare=True)
 
     @lazy
     def outlines(self) -> list[Shape]:

@@ -3,8 +3,9 @@ sheet."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -15,7 +16,7 @@ from thicket.planted.facts import Facts
 from thicket.planted.parts import Standing
 from thicket.planted.sheets import Sheet, Sheets, widened
 from thicket.planting.companions import NO_ANCHORS, Anchors, seats_on
-from thicket.planting.layouts import along, expected, none_laid, rows
+from thicket.planting.layouts import FOLLOWS, LAID, expected, none_laid
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.stands import join
 from thicket.refused import Refused
@@ -105,7 +106,7 @@ class Places:
         """What the layout asks for that the level does not have, as a sentence without its stop; empty when
         there is nothing."""
         facts, layout = self.facts, self.facts.settings.layout
-        kind = {"path": "path", "rows": "area"}.get(layout.kind)
+        kind = FOLLOWS.get(layout.kind)
         if kind and any(n not in facts.level.shapes for n in layout.shapes):
             return f"One of the {kind}s that it follows is no longer there"
         if kind and not facts.followed:
@@ -162,7 +163,7 @@ class Places:
 
     def _laid_out(self) -> SheetPoints:
         facts, sheets, layout = self.facts, self.sheets, self.facts.settings.layout
-        lay_out: Callable = rows if layout.kind == "rows" else along
+        lay_out: Any = LAID[layout.kind]
         parts = [lay_out(n, facts.level.shapes[n], layout.core(), facts.stand.seed) for n in facts.followed]
         seats = concat_points([part for part in parts if len(part.x)] or [none_laid()])
         within = (seats.x >= 0) & (seats.z >= 0) & (seats.x < sheets.width) & (seats.z < sheets.length)

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
-from typing import NamedTuple
 
 import numpy as np
 
-from thicket.cache import Cache
 from thicket.document.level import Level, Stand
 from thicket.document.mesh_touch import MeshTouch
 from thicket.document.settings import StandSettings
@@ -21,44 +19,36 @@ from thicket.lazy import lazy
 from thicket.planted.facts import Facts
 from thicket.planted.fingerprints import SheetKeys, Site
 from thicket.planted.mesh_painting import SeenTouch
-from thicket.planted.occupancy import Occupancy, may_stand_under
-from thicket.planted.parts import Standing
-from thicket.planted.patching import Mark, Reach, TooMuch, around_cut, changed_box, cut_of, in_order, patched
-from thicket.planted.placed_meshes import PlacedMeshes
-from thicket.planted.places import PLANT_CEILING, Places
+from thicket.planted.occupancy import may_stand_under
+from thicket.planted.patching import (
+    Mark,
+    Reach,
+    TooMuch,
+    around_cut,
+    changed_box,
+    cut_of,
+    exchanged,
+    in_order,
+    patched,
+)
+from thicket.planted.places import PLANT_CEILING
 from thicket.planted.sheets import Box, Sheet, Sheets, around_both, box_around, cells, inside, widened
-from thicket.planted.suitability import SiteRasters
-from thicket.planted.surfaces import MeshFields, MeshPlaces, MeshRoom
+from thicket.planted.surface import Surroundings, surface_of
+from thicket.planted.surfaces import MeshFields
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density, density_field, expected_count
-from thicket.planting.hashing import plant_ids
 from thicket.planting.pins import Pins
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import Discs, concat_discs, covered, near, standing
 from thicket.planting.stands import Plants, grow, join, planted
 from thicket.planting.trails import laid_over, trails_near
 from thicket.refused import Refused
-from thicket.site.conditions import DRIVES, Condition
+from thicket.site.conditions import Condition
 from thicket.site.kinds import OF_STANDS
 
 SWARD_PER_M2_CEILING = 16.0
 MANY = 300_000
 """A stand that could have so many plants is not counted while somebody waits."""
-
-
-class Surroundings(NamedTuple):
-    """What a planting needs of the level around it: the document, its rasters and placed meshes, the
-    plantings above it, what gives the plantings of it and of those below it that have pins, the host it
-    stands on (None for none), where results are kept, and what finds a baked sheet by its key."""
-
-    level: Level
-    rasters: SiteRasters
-    meshes: PlacedMeshes
-    above: list[Standing]
-    pinned: Callable[[], list[Standing]]
-    host: Standing | None
-    cache: Cache
-    baked: Callable[[str], Plants | None]
 
 
 class Planting(Sheets):
@@ -79,18 +69,12 @@ class Planting(Sheets):
         self.core = self.facts.core
         self.touch_map: TouchMap = around.level.touch_of(stand.number)
         above = [other for other in around.above if other.stand.number != self.host]
-        on_meshes = bool(stand.settings.on)
-        self.places: Places | MeshPlaces = (
-            MeshPlaces(self.facts, self, around.meshes, around.cache)
-            if on_meshes
-            else Places(self.facts, self, around.host, around.cache)
+        self.surface = surface_of(around, self.facts, self, above)
+        self.places, self.occupancy, self.painting = (
+            self.surface.places,
+            self.surface.room,
+            self.surface.painting,
         )
-        room = MeshRoom if on_meshes else Occupancy
-        self.occupancy = room(self.facts, self, above, around.pinned, around.cache)
-        self.painting: TouchMap | SeenTouch = self.touch_map
-        if isinstance(self.places, MeshPlaces):
-            touch = around.level.mesh_touch_of(stand.number)
-            self.painting = SeenTouch(around.level, touch, self.places, self.pins)
         self.keys = SheetKeys(self.facts, self, self.painting, self.places, self.occupancy, lambda: self.site)
         self._changed_in: tuple[Mapping[Sheet, str], Box | None] | None = None
         """The keys of an earlier planting, and the box outside of which nothing differs from it."""
@@ -101,8 +85,7 @@ class Planting(Sheets):
         """How much ground its crowns cover, by scale: see `thicket.planted.cover`."""
         self._numbers: dict[Sheet, tuple[str, int]] = {}
         """The keys of sheets with how many plants they have under them."""
-        if on_meshes or self.settings.layout.kind in ("path", "rows"):
-            self.places.check()
+        self.places.check()
         if checked:
             self._check_ceiling()
 
@@ -136,19 +119,8 @@ class Planting(Sheets):
         """What its plants follow from where they stand: rasters of the terrain, or what is found on
         meshes."""
         if self._site is None:
-            self._site = self._make_site()
+            self._site = self.surface.fields()
         return self._site
-
-    def _make_site(self) -> Site | MeshFields:
-        rasters = self.around.rasters
-        if isinstance(self.places, MeshPlaces):
-            return MeshFields(self.facts, self.places, rasters, self.occupancy.above)
-        drives = [
-            None if entry.drive is None else rasters.suitability([entry.drive.core()])
-            for entry in self.settings.mix
-        ]
-        factors = [rasters.drive_factor(what, self.rules) for what in DRIVES]
-        return Site(rasters.suitability(self.rules), factors, drives, self.cell)
 
     @property
     def suitability(self) -> TiledRaster:
@@ -364,8 +336,8 @@ class Planting(Sheets):
         was = self.around.cache.peek(("plants", old.key))
         if was is None:
             return None
-        if isinstance(self.painting, SeenTouch) and old.painting is not None:
-            return self._painted_over(self.painting, old.painting, sheet, was)
+        if old.painting is not None:
+            return self._painted_over(old.painting, sheet, was)
         within = (
             self._changed_in[1] if self._changed_in and self._changed_in[0].get(sheet) == old.key else None
         )
@@ -379,15 +351,15 @@ class Planting(Sheets):
             return was
         return patched(was, self.plants_in(around_cut(cut, self.window(sheet))), cut)
 
-    def _painted_over(self, now: SeenTouch, before: MeshTouch, sheet: Sheet, was: Plants) -> Plants:
+    def _painted_over(self, before: MeshTouch, sheet: Sheet, was: Plants) -> Plants:
         """A sheet's plants on placed meshes after other painting, from those before it."""
         window, crowding = self.window(sheet), self.facts.crowding
         points = self._candidates(widened(window, crowding))
-        assert isinstance(points, Seats)
-        reached, near = now.differing(before, points, crowding)
+        reached, near = self.surface.repainted(before, points, crowding)
         reached &= inside(window, points.x, points.z)
         if not reached.any():
             return was
+        near = np.flatnonzero(near)
         points, reached = chosen(points, near), reached[near]
         which = np.flatnonzero(self.wanted(points))
         plants = self._grown_at(points, which)
@@ -395,9 +367,8 @@ class Planting(Sheets):
             plants, points.threshold[which], box_around(points.x, points.z)
         )
         plants = laid_over(plants.take(free), self._trails(window))
-        ids = plant_ids(self.core.number, self.core.key + points.salt, points.cell)[reached]
-        stay = ~np.isin(was.id, ids) | np.isin(was.id, self.pins.id)
-        return in_order(join([was.take(stay), plants]))
+        ids = self.core.ids(points, reached)
+        return exchanged(was, ids[~np.isin(ids, self.pins.id)], plants)
 
     def _trails(self, box: Box) -> list[Shape]:
         """The paths that lay its plants over in a box."""
@@ -501,20 +472,19 @@ class Planting(Sheets):
 
     def expected(self) -> float:
         """About how many plants stand if all have room: what density and fullness give over the level."""
-        if isinstance(self.site, MeshFields):
-            return self.site.expected(self.painting)
+        found = self.surface.expected()
+        if found is not None:
+            return found
         return expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2)
 
     @property
     def most(self) -> float:
         """How many plants it has if it stands everywhere."""
-        if isinstance(self.places, MeshPlaces):
-            return float(len(self.places.all.points.x))
-        return self.core.per_m2 * self.core.fullness * self.width * self.length
+        return self.surface.most
 
     def count(self) -> int:
-        """Plants in the level: counted, or for a sward computed from its density field."""
-        if self.stand.sward:
+        """Plants in the level: counted, or for a sward on the terrain computed from its density field."""
+        if self.stand.mapped:
             return round(self.expected())
         return sum(self.number_in(sheet) for sheet in self.sheets_in(self.everywhere))
 

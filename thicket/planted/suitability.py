@@ -20,11 +20,12 @@ from thicket.planted.parts import Standing
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.sheets import Box, widened
 from thicket.planted.tiled import TiledRaster
-from thicket.planting.density import TOUCH_UNIT
+from thicket.planting.density import TOUCH_UNIT, density_from
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, Drive, deciding, drive_factor, driving, joined
 from thicket.site.fields import values
-from thicket.site.site import Nearby, Site, Window, box_gap
+from thicket.site.parameters import Parameters
+from thicket.site.site import Nearby, Site, Window, box_gap, counts
 
 
 class SiteRasters:
@@ -61,12 +62,16 @@ class SiteRasters:
             self._places,
             self._nearby,
             self._painting,
+            self._density,
         )
 
-    def _nearby(self, numbers: Sequence[int], but: Sequence[int]) -> list[Nearby]:
+    def _counted_meshes(self, c: Parameters) -> list[int]:
+        """The placed meshes, by number, that a condition counts."""
+        return [n for n, placed in self.level.surfaces.items() if counts(c, n, placed.group)]
+
+    def _nearby(self, c: Parameters, but: Sequence[int]) -> list[Nearby]:
         meshes = self._meshes()
-        chosen = [n for n in numbers or self.level.surfaces if n in self.level.surfaces and n not in but]
-        return [meshes.nearby(number) for number in chosen]
+        return [meshes.nearby(number) for number in self._counted_meshes(c) if number not in but]
 
     def wetness(self) -> np.ndarray:
         """The wetness of the whole ground at its vertices."""
@@ -104,6 +109,15 @@ class SiteRasters:
         )
         return sample(touch, u.ravel(), v.ravel()).reshape(u.shape) / np.float32(TOUCH_UNIT)
 
+    def _density(self, number: int, window: Window) -> np.ndarray:
+        """How dense a stand is at the cell centres of a window, with its fullness: float32 0–1."""
+        stand, (col0, row0, col1, row1) = self.level.stands[number], window
+        if stand.off or stand.settings.on:
+            return np.zeros((row1 - row0, col1 - col0), np.float32)
+        suitable = self.suitability(stand.settings.rules()).over(window)[row0:row1, col0:col1]
+        painted = self._painting(number, window)
+        return density_from(suitable, painted) * np.float32(stand.settings.fullness)
+
     def _touch_cells(self, window: Window) -> Window:
         ratio = self.cell / self.level.touch_cell
         x0, z0, x1, z1 = (v * ratio for v in window)
@@ -117,7 +131,7 @@ class SiteRasters:
 
     def _parameters(self, c: Condition) -> tuple:
         """What a condition's result follows from beside the values it looks at."""
-        return c.lo, c.hi, c.soft_lo, c.soft_hi, c.join, c.centre
+        return c.lo, c.hi, c.soft_lo, c.soft_hi, c.join, c.centre, c.curve
 
     def field_key(self, c: Condition, window: Window) -> tuple:
         """Equal when a condition's values in a window are."""
@@ -126,13 +140,10 @@ class SiteRasters:
             case "nothing":
                 return common
             case "shapes":
-                chosen = [
-                    (n, s)
-                    for n, s in self.level.shapes.items()
-                    if s.kind == c.kind and (not c.shapes or n in c.shapes)
-                ]
+                shapes = self.level.shapes.items()
+                chosen = [(n, s) for n, s in shapes if s.kind == c.kind and counts(c, n, s.group)]
                 far = c.rule.measures_far(c)
-                near = self.shapes_near(chosen, window, c.reach + 1.0 if far else 0.0)
+                near = self.shapes_near(chosen, window, 0.0 if c.depth else c.rule.reach(c))
                 return *common, c.reach if far else None, near
             case "plants" if c.stand not in self.level.stands:
                 return common
@@ -141,12 +152,19 @@ class SiteRasters:
                 box = widened((x0, z0, x1, z1), c.reach + 1.0)
                 planting = self.other(c.stand)
                 return *common, c.reach, digest([planting.key(sheet) for sheet in planting.sheets_in(box)])
+            case "density" if c.stand not in self.level.stands:
+                return common
+            case "density":
+                stand = self.level.stands[c.stand]
+                touch = self.level.touch_of(c.stand).digest(self._touch_cells(window))
+                suited = self.suitability(stand.settings.rules()).digest(window)
+                how = stand.off, bool(stand.settings.on), stand.settings.fullness
+                return *common, *how, suited, touch, self.level.touch_cell
             case "painting":
                 touch = self.level.touch_of(c.stand).digest(self._touch_cells(window))
                 return *common, self.level.touch_cell, touch
             case "meshes":
-                chosen_meshes = [n for n in c.shapes or self.level.surfaces if n in self.level.surfaces]
-                keys = [self._meshes().key(number) for number in chosen_meshes]
+                keys = [self._meshes().key(number) for number in self._counted_meshes(c)]
                 return *common, c.reach, self.level.heights.key, digest(keys)
             case "layers":
                 return *common, self.level.layers.key
@@ -188,10 +206,14 @@ class SiteRasters:
                 return f"One of the {c.kind}s that a distance is taken to is no longer there"
             case "meshes" if any(n not in self.level.surfaces for n in c.shapes):
                 return "One of the placed meshes that a distance is taken to is no longer there"
+            case "shapes" if lost := set(c.groups) - {s.group for s in self.level.shapes.values()}:
+                return f"The level has no group {' and no '.join(map(repr, sorted(lost)))} of shapes"
+            case "meshes" if lost := set(c.groups) - {p.group for p in self.level.surfaces.values()}:
+                return f"The level has no group {' and no '.join(map(repr, sorted(lost)))} of placed meshes"
             case "plants" if c.stand not in self.level.stands:
                 return "The stand that a distance is taken to is no longer there"
-            case "painting" if c.stand not in self.level.stands:
-                return "The stand whose painting is looked at is no longer there"
+            case "painting" | "density" if c.stand not in self.level.stands:
+                return f"The stand whose {c.rule.needs} is looked at is no longer there"
         return ""
 
     def whole_values(self, c: Condition) -> np.ndarray:
@@ -267,6 +289,8 @@ class SiteRasters:
             planting = self.other(c.stand)
             for sheet in planting.sheets_in(planting.everywhere):
                 planting.plants(sheet)
+        elif c.rule.needs == "density" and c.stand in self.level.stands:
+            self.suitability(self.level.stands[c.stand].settings.rules()).fill()
         elif c.rule.needs == "flow":
             self.wetness()
 

@@ -23,11 +23,10 @@ from thicket.planted.sheets import Box, Sheet, Sheets, widened
 from thicket.planted.suitability import SiteRasters
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density_from
-from thicket.planting.hashing import plant_ids
 from thicket.planting.layouts import none_laid
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import NO_DISCS, Discs
-from thicket.planting.stands import Driven, Plants, planted
+from thicket.planting.stands import Driven, Plants
 from thicket.refused import Refused
 from thicket.site.conditions import DRIVES, Condition, deciding, drive_factor, driving, suitability
 from thicket.site.parameters import Parameters
@@ -66,7 +65,7 @@ class MeshPlaces(MeshSource):
     def own_points(self, number: int) -> MeshPoints:
         """Its places on one mesh, by number, in the mesh's own space."""
         placed = self.facts.level.surfaces[number]
-        return self.meshes.points(placed, self.facts.stand.seed, self.facts.core.spacing / placed.scale)
+        return self.meshes.points(placed, self.facts.stand.seed, self.facts.core.spacing)
 
     def of(self, sheet: Sheet) -> PointSet | Seats:
         """The places of one sheet."""
@@ -79,10 +78,8 @@ class MeshPlaces(MeshSource):
     @lazy
     def surfaces(self) -> dict[int, int]:
         """The numbers of the meshes that plants at its places stand on, by the plants' ids."""
-        seats, core = self.all.points, self.facts.core
-        assert isinstance(seats, Seats)
-        ids = plant_ids(core.number, core.key + seats.salt, seats.cell).tolist()
-        return dict(zip(ids, seats.cell[:, 0].tolist()))
+        seats = self.all.points
+        return dict(zip(self.facts.core.ids(seats).tolist(), seats.cell[:, 0].tolist()))
 
     def host_key(self, sheet: Sheet) -> str:
         """Empty: plants on meshes stand on no anchors."""
@@ -160,6 +157,7 @@ class MeshFields:
             self.places.meshes.nearby,
             self._plants,
             lambda c: self._on_terrain(c, points),
+            lambda: self._texture(points),
         )
 
     def _plants(self, number: int) -> np.ndarray:
@@ -167,12 +165,21 @@ class MeshFields:
         parts = [planting.plants(sheet).form[:, :3] for sheet in planting.sheets_in(planting.everywhere)]
         return np.concatenate([np.empty((0, 3)), *parts]).astype(float)
 
+    def _texture(self, points: Seats) -> np.ndarray:
+        at, out = np.c_[points.x, points.y, points.z].astype(float), np.zeros((len(points.x), 2))
+        for number in np.unique(points.cell[:, 0]).tolist():
+            of = points.cell[:, 0] == number
+            out[of] = self.places.meshes.texture(number, at[of])
+        return out
+
     def _on_terrain(self, c: Parameters, points: Seats) -> np.ndarray:
         values = self.site_rasters.whole_values(Condition(**vars(c)))
         return at_cells(values, self.site_rasters.cell, points.x, points.z)
 
     def values(self, points: Seats, conditions: list[Condition]) -> list[tuple[Condition, np.ndarray]]:
         """Those conditions that say something on meshes, each with its values at places."""
+        if not conditions:
+            return []
         seen = self._seen(points)
         found = [(c, c.rule.at(seen, c)) for c in conditions if not (c.on and self.site_rasters.lacks(c))]
         return [(c, values) for c, values in found if values is not None]
@@ -205,11 +212,6 @@ class MeshFields:
         size, lean, tint = factors
         return Driven(size, lean, tint, drives)
 
-    def expected(self, touch: Any) -> float:
-        """About how many plants stand if all have room."""
-        points = self.places.all.points
-        return float(planted(self.facts.core, points, self.density_at(points, touch)).sum())
-
 
 class MeshRoom(Occupancy):
     """Who claims room on placed meshes: the plants of earlier stands on meshes, measured through space."""
@@ -239,11 +241,15 @@ class MeshRoom(Occupancy):
         """Which plants stand nearer to no other than their footprints and the gap allow."""
         facts, gap = self.facts, self.facts.settings.gap
         at = plants.form[:, :3].astype(float)
-        r = facts.radii[:, 1][plants.item] * plants.form[:, 7].astype(float)
+        r, wide = (
+            np.zeros(len(plants))
+            if facts.stand.sward
+            else radii[plants.item] * plants.form[:, 7].astype(float)
+            for radii in (facts.radii[:, 1], facts.radii.max(axis=1))
+        )
         free = np.ones(len(plants), bool)
         for other in self.above:
             free &= self._clear_of(other, at, r + gap, box)
-        wide = facts.radii.max(axis=1)[plants.item] * plants.form[:, 7].astype(float)
         for other in self._pinned():
             own, pins = other.stand.number == facts.stand.number, other.pinned
             mine = wide if not own and not may_stand_under(other, facts) else r

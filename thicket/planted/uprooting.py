@@ -179,7 +179,7 @@ def _over(
 ) -> Over | None:
     stock, number = planted.level.stock, planting.stand.number
     tall = np.array([stock[slug].height if slug in stock else 0.0 for slug in planting.items])
-    if planting.stand.sward:
+    if planting.stand.mapped:
         if y is not None:
             return None
         dense = float(at_cells(planting.density, planting.density_cell, np.array([x]), np.array([z]))[0])

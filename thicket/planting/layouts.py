@@ -1,4 +1,4 @@
-"""Places that are laid out: along a path, or in rows over an area.
+"""Places that are laid out: along a path, in rows over an area, round it, or so many inside it.
 
 A place's threshold follows from its own number alone, in an order that keeps what is left even at every
 fullness (the radical inverse along a line, an ordered matrix over rows), so that thinning a fence takes every
@@ -21,6 +21,7 @@ from thicket.refused import Refused
 CORNER = 30.0
 """A bend by more degrees than this is a corner, and a plant stands on it."""
 _ORDERED = 16
+_PLASTIC = 1.32471795724474602596
 
 
 @dataclass(frozen=True)
@@ -51,6 +52,29 @@ class Rows:
     face: str = "along"
     stagger: bool = False
     jitter: float = 0.0
+
+
+@dataclass(frozen=True)
+class Round:
+    """Round an area, on its outline: a plant every `every` m, or `count` of them when that is above 0."""
+
+    every: float = 2.0
+    count: int = 0
+    face: str = "along"
+    jitter: float = 0.0
+
+
+@dataclass(frozen=True)
+class Inside:
+    """`count` plants spread over an area."""
+
+    count: int = 20
+    jitter: float = 0.0
+
+
+Layout = Along | Rows | Round | Inside
+FOLLOWS = {"path": "path", "rows": "area", "round": "area", "inside": "area"}
+"""The kind of shape that each layout follows."""
 
 
 def radical_inverse(n: np.ndarray) -> np.ndarray:
@@ -216,15 +240,65 @@ def rows(number: int, area: Shape, layout: Rows, seed: int) -> Seats:
     )
 
 
+def _on_ground(xz: np.ndarray, threshold: np.ndarray, bearing: np.ndarray, face: str, salt: int) -> Seats:
+    """Seats of one row, numbered in order."""
+    n = len(xz)
+    facing = {"along": bearing, "across": bearing + 90, "free": np.zeros(n)}[face]
+    cell = np.c_[np.arange(n), np.zeros(n, np.int64)]
+    return seats_on_ground(xz[:, 0], xz[:, 1], threshold, cell, facing % 360, np.full(n, salt))
+
+
+def round_(number: int, area: Shape, layout: Round, seed: int) -> Seats:
+    """Seats on an area's outline; parameters as for `along`. Raises: Refused when `every` is not above 0."""
+    if not layout.count and not layout.every > 0:
+        raise Refused("layout: a plant every 0 m cannot be planted")
+    line = np.array([*area.points, area.points[0]], float)
+    # the last place is the first again
+    count = layout.count + 1 if layout.count else 0
+    xz, bearing = (column[:-1] for column in _on_line(line, Along(layout.every, count), False))
+    xz = _jittered(xz, layout.jitter, seed_of("round", seed, number))
+    return _on_ground(xz, radical_inverse(np.arange(len(xz))), bearing, layout.face, seed_of("round", number))
+
+
+def inside(number: int, area: Shape, layout: Inside, seed: int) -> Seats:
+    """So many seats inside an area, evenly spread, and so are the first of them.
+
+    After: Roberts, "The unreasonable effectiveness of quasirandom sequences", 2018 (the additive recurrence
+    of the plastic number), of which those points are taken that lie in the area. Parameters as for `along`.
+    """
+    outline = Polygon(area.points)
+    x0, z0, x1, z1 = outline.bounds
+    side = max(x1 - x0, z1 - z0)
+    begins = np.random.Generator(np.random.Philox(seed_of("inside", seed, number))).random(2)
+    found, k = np.empty((0, 2)), 0
+    while len(found) < layout.count:
+        more = int((layout.count - len(found)) * side**2 / outline.area * 1.1) + 64
+        steps = np.arange(k, k + more)[:, None] * (1 / _PLASTIC, 1 / _PLASTIC**2)
+        at = (x0, z0) + side * ((begins + steps) % 1.0)
+        found = np.concatenate([found, at[shapely.contains_xy(outline, at[:, 0], at[:, 1])]])
+        k += more
+    xz = _jittered(found[: layout.count], layout.jitter, seed_of("in", seed, number))
+    threshold = (np.arange(len(xz)) + 0.5) / max(len(xz), 1)
+    return _on_ground(xz, threshold, np.zeros(len(xz)), "free", seed_of("inside", number))
+
+
+LAID = {"path": along, "rows": rows, "round": round_, "inside": inside}
+"""What lays each layout out."""
+
+
 def none_laid() -> Seats:
     """No seats."""
     none = np.empty(0)
     return seats_on_ground(none, none, none, np.empty((0, 2)), none, none)
 
 
-def expected(shape: Shape, layout: Along | Rows) -> float:
+def expected(shape: Shape, layout: Layout) -> float:
     """About how many seats a layout gives on a shape, before they are made."""
     if isinstance(layout, Rows):
         return Polygon(shape.points).area / max(layout.apart * layout.every, 1e-9)
+    if isinstance(layout, Inside):
+        return layout.count
+    if isinstance(layout, Round):
+        return layout.count or Polygon(shape.points).length / max(layout.every, 1e-9) + 1
     line = LineString(shape.points)
     return (layout.count or line.length / max(layout.every, 1e-9) + 1) * (2 if layout.side == "both" else 1)

@@ -75,6 +75,11 @@ class Stand:
         layout = f"{self.spacing:.6g}" if self.manner == "free" else self.manner
         return seed_of("plants", self.seed, layout)
 
+    def ids(self, points: PointSet | Seats, which: np.ndarray | slice = slice(None)) -> np.ndarray:
+        """The ids of the plants at some of the points, uint64 (n,)."""
+        salt = points.salt[which] if isinstance(points, Seats) else 0
+        return plant_ids(self.number, self.key + salt, points.cell[which])
+
     def points(self, window: tuple[float, float, float, float]) -> PointSet:
         """The places this stand may use inside a window (x0, z0, x1, z1)."""
         return point_set(self.seed, self.spacing, window)
@@ -234,8 +239,7 @@ def grow(
     """
     x, z = points.x[which], points.z[which]
     seats = points if isinstance(points, Seats) else None
-    key = stand.key if seats is None else stand.key + seats.salt[which]
-    ids = plant_ids(stand.number, key, points.cell[which])
+    ids = stand.ids(points, which)
     v = stand.variation
     shape = (*map(float, (*v.width, *v.turn, v.lean, v.follow, max(v.patch, 0.1))),)
     form, item = np.empty((len(x), 10), np.float32), np.empty(len(x), np.uint8)

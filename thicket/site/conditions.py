@@ -41,6 +41,10 @@ class Condition(Parameters):
             self._check_curve()
         if self.depth and "depth" not in self.rule.parameters:
             raise Refused("only areas have a depth")
+        if (self.border or self.rough) and "border" not in self.rule.parameters:
+            raise Refused("only paths, areas and obstacles have borders")
+        if self.border < 0 or self.rough < 0:
+            raise Refused("a border must not be narrower, nor rougher, than 0 m")
         if self.size is not None and not 0.05 <= self.size <= 1:
             raise Refused("where a condition fails, plants have 0.05 to 1 of their size")
         for what in ("lean", "tint"):
@@ -52,7 +56,7 @@ class Condition(Parameters):
 
     def _check_curve(self) -> None:
         if "curve" not in self.rule.parameters:
-            raise Refused("only a mask image's values go through a curve")
+            raise Refused("only shares go through a curve: of a mask image, a border, a depth or a density")
         at = [x for x, _ in self.curve]
         if len(at) < 2 or any(b <= a for a, b in zip(at, at[1:])):
             raise Refused("a curve needs two points or more, each to the right of the one before")

@@ -12,6 +12,7 @@ whole gives, bit for bit.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Literal
 
 import numba as nb
@@ -27,13 +28,16 @@ from thicket.refused import Refused
 from thicket.site.parameters import ENDLESS, Parameters
 from thicket.site.site import PlacesOnMeshes, Site, Window, box_gap, grown
 
-OF_STANDS = "plants", "painting"
+OF_STANDS = "plants", "painting", "density"
 """What follows from other stands, which must be planted before."""
 DISTANCE_SHOWN = 150.0
 """How far, in m, distances are shown where the band ends nearer."""
 
-Need = Literal["heights", "flow", "layers", "mask", "shapes", "plants", "painting", "meshes", "nothing"]
-"""What of a level a condition's values follow from; `flow` is the wetness of the whole ground."""
+Need = Literal[
+    "heights", "flow", "layers", "mask", "shapes", "plants", "painting", "density", "meshes", "nothing"
+]
+"""What of a level a condition's values follow from; `flow` is the wetness of the whole ground; `plants`,
+`painting` and `density` are those of another stand."""
 
 
 def far_away(reach: float) -> np.float32:
@@ -80,6 +84,10 @@ class Kind:
     def measures_far(self, c: Parameters) -> bool:
         """Whether its values are distances, known no further than the band needs them."""
         return self.distance
+
+    def reach(self, c: Parameters) -> float:
+        """How far, in m, what it measures to has a say in its values."""
+        return c.reach + 1.0
 
     def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
         """What it looks at, at the cell centres of a window: float32 (rows, columns) in its unit."""
@@ -307,22 +315,51 @@ class _Distance(Kind):
 
 class _ToShapes(_Distance):
     needs = "shapes"
-    parameters: tuple[str, ...] = ("shapes",)
+    parameters: tuple[str, ...] = ("shapes", "groups", "border", "rough", "curve")
+    inward = 1.0
+    """−1 where a border goes into the shapes."""
+
+    def check(self, c: Parameters) -> None:
+        if c.border and c.depth:
+            raise Refused("a border is measured in m, or the depth in shares: choose one")
+        if c.curve and not (c.border or c.depth):
+            raise Refused("a curve goes over a border or the relative depth of areas, 0 to 1")
+        if c.rough and c.depth:
+            raise Refused("the relative depth of areas is not roughened; give it a border in m")
+
+    def asks(self, c: Parameters) -> tuple:
+        return (*super().asks(c), c.noise if c.rough else None)
+
+    def measures_far(self, c: Parameters) -> bool:
+        return not (c.depth or c.border)
+
+    def reach(self, c: Parameters) -> float:
+        far = c.reach if self.measures_far(c) else c.border
+        return far + c.rough + 1.0
 
     def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
-        chosen = site.chosen(self.name, c.shapes)
+        chosen = site.chosen(c)
         if c.depth:
             return depth_field(chosen, site.cell, window)
-        near = [s for s in chosen if box_gap(s.box, window, site.cell) <= c.reach + 1.0]
-        return np.minimum(distance_field(near, site.cell, window), far_away(c.reach))
+        near = [s for s in chosen if box_gap(s.box, window, site.cell) <= self.reach(c)]
+        far = distance_field(near, site.cell, window)
+        return self._measured(c, far, lambda: noise_field(c.noise, site.cell, window))
 
     def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
         """Measured on the plan."""
         if c.depth:
             return places.terrain(c)
         x, z = places.at[:, 0].copy(), places.at[:, 2].copy()
-        found, far = places.site.chosen(self.name, c.shapes), far_away(c.reach)
-        return np.minimum(distances_at(found, x, z)[0], far) if found else np.full(len(x), far)
+        far = distances_at(places.site.chosen(c), x, z)[0]
+        return self._measured(c, far, lambda: noise_at(c.noise, x, z))
+
+    def _measured(self, c: Parameters, far: np.ndarray, noise: Callable[[], np.ndarray]) -> np.ndarray:
+        """Distances in m as the condition looks at them: roughened, and over its border 0 to 1."""
+        if c.rough:
+            far = far + np.float32(c.rough) * (2 * noise() - 1)
+        if c.border:
+            return np.clip(np.float32(self.inward / c.border) * far, 0, 1)
+        return np.minimum(far, far_away(c.reach))
 
 
 class ToPath(_ToShapes):
@@ -340,10 +377,8 @@ class ToArea(_ToShapes):
     name, title = "area", "distance to areas"
     label, says = "Distance to areas", "below 0 inside"
     begin = -ENDLESS, 0.0, 0.0, 4.0
-    parameters = "shapes", "depth"
-
-    def measures_far(self, c: Parameters) -> bool:
-        return not c.depth
+    parameters = "shapes", "groups", "depth", "border", "rough", "curve"
+    inward = -1.0
 
 
 class ToObstacle(_ToShapes):
@@ -354,26 +389,45 @@ class ToObstacle(_ToShapes):
     begin = 2.0, ENDLESS, 2.0, 0.0
 
 
-class Painting(Kind):
+class _OfStand(Kind):
+    """What is known of another stand everywhere on the plan."""
+
+    parameters: tuple[str, ...] = ("stand",)
+
+    def check(self, c: Parameters) -> None:
+        if not c.stand:
+            raise Refused(f"a condition on a stand's {self.name} needs the stand")
+
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        """Read on the plan."""
+        return places.terrain(c)
+
+
+class Painting(_OfStand):
     """What is painted of a stand above: −1 where all is taken away to +1 where a full measure is added."""
 
     name, title = "painting", "painting of a stand"
     label, says = "Painting of a stand", "−1 taken away, 0 unpainted, +1 added"
     begin, needs, shown = (0.1, 1.0, 0.1, 0.0), "painting", (-1.0, 1.0)
-    parameters = ("stand",)
-
-    def check(self, c: Parameters) -> None:
-        if not c.stand:
-            raise Refused("a condition on a stand's painting needs the stand")
 
     def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
         if site.painting is None:
             raise Refused("what is painted of the other stand is not known here")
         return site.painting(c.stand, window)
 
-    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
-        """Read on the plan."""
-        return places.terrain(c)
+
+class Density(_OfStand):
+    """How densely a stand above is planted by its conditions and its painting, with its fullness, 0–1."""
+
+    name, title = "density", "density of a stand"
+    label, says = "Density of a stand", "of one above: 0 nowhere to 1 as dense as can be"
+    begin, needs = (0.3, 1.0, 0.2, 0.0), "density"
+    parameters = "stand", "curve"
+
+    def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
+        if site.density is None:
+            raise Refused("the density of the other stand is not known here")
+        return site.density(c.stand, window)
 
 
 @nb.njit(nogil=True, cache=True)
@@ -434,7 +488,7 @@ class ToMesh(_Distance):
     name, title = "mesh", "distance to placed meshes"
     label, says = "Distance to placed meshes", "from the nearest surface of one"
     begin, needs = (0.0, 4.0, 0.0, 4.0), "meshes"
-    parameters = ("shapes",)
+    parameters = "shapes", "groups"
 
     def absent(self, c: Parameters) -> np.float32:
         return far_away(c.reach)
@@ -455,7 +509,7 @@ class ToMesh(_Distance):
     def _from(self, site: Site, c: Parameters, places: np.ndarray, but: tuple[int, ...]) -> np.ndarray:
         far = far_away(c.reach)
         out = np.full(len(places), far, np.float32)
-        for near in site.meshes(c.shapes, but) if site.meshes else ():
+        for near in site.meshes(c, but) if site.meshes else ():
             found = near.tree.query(places, distance_upper_bound=float(far))[0]
             out = np.minimum(out, found).astype(np.float32)
         return out
@@ -467,16 +521,14 @@ class MaskImage(Kind):
     name, title = "mask", "mask image"
     label, says = "Mask image", "0 black to 1 white"
     needs = "mask"
-    parameters = "mask", "curve"
+    parameters = "mask", "curve", "wrapped"
 
     def check(self, c: Parameters) -> None:
         if not c.mask:
             raise Refused("a mask condition needs a mask image")
 
     def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
-        if c.mask not in site.masks:
-            raise Refused(f"this level has no mask image {c.mask!r}")
-        mask = site.masks[c.mask]
+        mask = _mask_of(site, c)
         rows, columns = site.cells
         v, u = np.meshgrid(
             (np.arange(window[1], window[3]) + 0.5) * (mask.shape[0] / rows) - 0.5,
@@ -487,8 +539,19 @@ class MaskImage(Kind):
         return sample(mask, u.ravel(), v.ravel()).reshape(u.shape) / full
 
     def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
-        """Read on the plan."""
-        return places.terrain(c)
+        """Read on the plan, or by the meshes' texture coordinates."""
+        if not c.wrapped:
+            return places.terrain(c)
+        mask = _mask_of(places.site, c)
+        u, v = np.ascontiguousarray((places.texture() * mask.shape[::-1] - 0.5).T)
+        return sample(mask, u, v) / np.float32(np.iinfo(mask.dtype).max)
+
+
+def _mask_of(site: Site, c: Parameters) -> np.ndarray:
+    """A condition's mask image. Raises: Refused when the level has none of that name."""
+    if c.mask not in site.masks:
+        raise Refused(f"this level has no mask image {c.mask!r}")
+    return site.masks[c.mask]
 
 
 class Flat(_Around):
@@ -529,6 +592,7 @@ KINDS: dict[str, Kind] = {
         ToObstacle(),
         ToStand(),
         Painting(),
+        Density(),
         ToMesh(),
         MaskImage(),
         Flat(),

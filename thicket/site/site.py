@@ -26,8 +26,8 @@ class Site:
     all; masks uint8 or uint16 of any size by name, stretched over the level; shapes by number; wetness, gives
     the wetness raster of the whole ground at the vertices; plants, gives the places (n, 2) of a stand's
     plants in a box of level metres; painting, what is painted of a stand at the cells of a window, float32
-    −1 to 1; meshes, gives points over placed meshes of some numbers, all when there
-    are none, but for those of others.
+    −1 to 1; density, how dense a stand is there, float32 0–1; meshes, gives points over the placed meshes
+    that a condition counts, but for those of some numbers.
     """
 
     heights: np.ndarray
@@ -37,8 +37,9 @@ class Site:
     shapes: Mapping[int, Shape] = field(default_factory=dict)
     wetness: Callable[[], np.ndarray] | None = None
     plants: Callable[[int, tuple[float, float, float, float]], np.ndarray] | None = None
-    meshes: Callable[[Sequence[int], Sequence[int]], list[Nearby]] | None = None
+    meshes: Callable[[Parameters, Sequence[int]], list[Nearby]] | None = None
     painting: Callable[[int, Window], np.ndarray] | None = None
+    density: Callable[[int, Window], np.ndarray] | None = None
 
     @property
     def cells(self) -> tuple[int, int]:
@@ -51,10 +52,17 @@ class Site:
         rows, columns = self.cells
         return 0, 0, columns, rows
 
-    def chosen(self, kind: str, numbers: Sequence[int]) -> list[Shape]:
-        """The shapes of a kind that a distance counts: those of these numbers, or all."""
-        wanted = numbers or tuple(self.shapes)
-        return [self.shapes[n] for n in wanted if n in self.shapes and self.shapes[n].kind == kind]
+    def chosen(self, c: Parameters) -> list[Shape]:
+        """The shapes of its kind that a condition counts."""
+        return [
+            shape for n, shape in self.shapes.items() if shape.kind == c.kind and counts(c, n, shape.group)
+        ]
+
+
+def counts(c: Parameters, number: int, group: str) -> bool:
+    """Whether a condition counts a shape or placed mesh, by its number and group: those that it names, or
+    all."""
+    return not (c.shapes or c.groups) or number in c.shapes or (group != "" and group in c.groups)
 
 
 def grown(heights: np.ndarray, window: Window, by: int) -> tuple[np.ndarray, tuple[slice, slice]]:
@@ -91,7 +99,8 @@ class PlacesOnMeshes:
 
     at and up float64 (n, 3), in level metres and outward; mesh int64 (n,), which mesh each is on; base
     float64 (n,), the altitude of its origin; site, the level; nearby, by mesh; plants, gives the places
-    (m, 3) of a stand's plants; terrain, gives a condition's values on the terrain above or below the places.
+    (m, 3) of a stand's plants; terrain, gives a condition's values on the terrain above or below the places;
+    texture, gives the texture coordinates at the places, float64 (n, 2), 0–1 across and down an image.
     """
 
     at: np.ndarray
@@ -102,6 +111,7 @@ class PlacesOnMeshes:
     nearby: Callable[[int], Nearby]
     plants: Callable[[int], np.ndarray]
     terrain: Callable[[Parameters], np.ndarray]
+    texture: Callable[[], np.ndarray]
 
     def within(self, radius: float, measure: Callable[[Nearby, int, np.ndarray], float]) -> np.ndarray:
         """What a measure gives of each place's surroundings: it is given the points near it on its own

@@ -8,6 +8,7 @@ from typing import Literal
 
 import numpy as np
 import trimesh
+from trimesh.triangles import points_to_barycentric
 
 from thicket.hashing import digest_of
 from thicket.lazy import lazy
@@ -20,10 +21,12 @@ MOST_TRIANGLES = 500_000
 @dataclass(frozen=True, eq=False)
 class Mesh:
     """A triangle mesh in its own space: vertices float64 (n, 3) in m, faces int64 (m, 3), anticlockwise seen
-    from the side that is planted."""
+    from the side that is planted; uv float (n, 2), the texture coordinates of the vertices, where it has
+    some."""
 
     vertices: np.ndarray
     faces: np.ndarray
+    uv: np.ndarray | None = None
 
     @property
     def nbytes(self) -> int:
@@ -64,6 +67,23 @@ class Mesh:
         ring = np.sqrt(1 - y * y)
         ways = np.c_[ring * np.cos(around), y, ring * np.sin(around)]
         return self.vertices[np.unique((self.vertices @ ways.T).argmax(axis=0))]
+
+    def texture_at(self, at: np.ndarray, face: np.ndarray) -> np.ndarray:
+        """Texture coordinates of points of some triangles: float64 (n, 2) in [0, 1), across and down an
+        image. A mesh without its own has the image once around its upright axis, its upper edge at the top;
+        a flat one as seen from above.
+
+        Parameters: at float64 (n, 3), in m of its own space; face int64 (n,).
+        """
+        if self.uv is not None:
+            shares = points_to_barycentric(self.corners[face], at)
+            return np.einsum("ij,ijk->ik", shares, self.uv[self.faces[face]].astype(float)) % 1.0
+        low, high = self.vertices.min(axis=0), self.vertices.max(axis=0)
+        x, y, z = ((at - low) / np.maximum(high - low, 1e-9)).T
+        if high[1] - low[1] < 1e-6:
+            return np.c_[x, z] % 1.0
+        around = np.arctan2(x - 0.5, z - 0.5) / (2 * np.pi)
+        return np.c_[around % 1.0, np.clip(1 - y, 0, 1 - 1e-9)]
 
     @property
     def area(self) -> float:

@@ -172,7 +172,7 @@ def _pack(at, normal, keys, cells, first, sides, near, touch, out):
 
 
 @nb.njit(nogil=True, cache=True)
-def _covered(at, normal, keys, sides, near, pat, pnormal, cells, first, open_):
+def _covered(at, face, keys, sides, near, pat, pface, normals, cells, first, open_):
     """Close the candidates that lie nearer than the spacing to a place; places are sorted by their cells."""
     runs, ends = np.zeros(9, np.int64), np.zeros(9, np.int64)
     last = np.int64(-1)
@@ -191,18 +191,21 @@ def _covered(at, normal, keys, sides, near, pat, pnormal, cells, first, open_):
             while open_[k] and c < cells.shape[0] and cells[c] <= end:
                 for q in range(first[c], first[c + 1]):
                     dx, dy, dz = at[k, 0] - pat[q, 0], at[k, 1] - pat[q, 1], at[k, 2] - pat[q, 2]
-                    if dx * dx + dy * dy + dz * dz < near and (
-                        normal[k, 0] * pnormal[q, 0]
-                        + normal[k, 1] * pnormal[q, 1]
-                        + normal[k, 2] * pnormal[q, 2]
-                        >= -1e-9
-                    ):
+                    if dx * dx + dy * dy + dz * dz >= near:
+                        continue
+                    a, b = face[k], pface[q]
+                    alike = (
+                        normals[a, 0] * normals[b, 0]
+                        + normals[a, 1] * normals[b, 1]
+                        + normals[a, 2] * normals[b, 2]
+                    )
+                    if alike >= -1e-9:
                         open_[k] = 0
                         break
                 c += 1
 
 
-class _Grid:
+class Grid:
     """Points sorted by cubes of a width."""
 
     def __init__(self, at: np.ndarray, low: np.ndarray, high: np.ndarray, cell: float) -> None:
@@ -216,12 +219,13 @@ class _Grid:
         self.cells, self.first = self.keys[begins], np.append(begins, len(keys))
 
 
-def _choose(at: np.ndarray, normal: np.ndarray, mesh: Mesh, spacing: float, touch: float) -> np.ndarray:
-    """Indexes of the candidates that become places."""
+def _choose(at: np.ndarray, face: np.ndarray, mesh: Mesh, spacing: float, touch: float) -> np.ndarray:
+    """Indexes of the candidates that become places; at float64 (n, 3), face int64 (n,), the triangle of
+    each."""
     low, high = mesh.vertices.min(axis=0), mesh.vertices.max(axis=0)
-    grid = _Grid(at, low, high, spacing * touch)
+    grid = Grid(at, low, high, spacing * touch)
     out = np.empty(len(at), np.int64)
-    given = at[grid.order], normal[grid.order], grid.keys, grid.cells, grid.first, grid.sides
+    given = at[grid.order], mesh.normals[face[grid.order]], grid.keys, grid.cells, grid.first, grid.sides
     count = _pack(*given, spacing, spacing * touch, out)
     return grid.order[out[:count]]
 
@@ -235,25 +239,34 @@ def _hashes(seed, n):
 
 
 def _uncovered(
-    at: np.ndarray, normal: np.ndarray, places: np.ndarray, normals: np.ndarray, mesh: Mesh, spacing: float
+    at: np.ndarray, face: np.ndarray, places: np.ndarray, faces: np.ndarray, mesh: Mesh, spacing: float
 ) -> np.ndarray:
-    """Which candidates lie no nearer than the spacing to a place; bool (n,)."""
+    """Which candidates lie no nearer than the spacing to a place; bool (n,). face and faces are their
+    triangles."""
     low, high = mesh.vertices.min(axis=0), mesh.vertices.max(axis=0)
-    grid = _Grid(places, low, high, spacing)
+    grid = Grid(places, low, high, spacing)
     open_ = np.ones(len(at), np.uint8)
     _covered(
         at,
-        normal,
+        face,
         _keys(at, low, spacing, grid.sides),
         grid.sides,
         spacing * spacing,
         places[grid.order],
-        normals[grid.order],
+        faces[grid.order],
+        mesh.normals,
         grid.cells,
         grid.first,
         open_,
     )
     return open_ > 0
+
+
+def too_many(spacing: float, most: float) -> Refused:
+    """What refuses a spacing in m that would give a mesh of `most` squared spacings too many places."""
+    return Refused(
+        f"spacing: {spacing:g} m means about {0.85 * most:,.0f} places on it; the ceiling is {MOST:,}"
+    )
 
 
 def points_on(mesh: Mesh, spacing: float, seed: int) -> MeshPoints:
@@ -267,17 +280,15 @@ def points_on(mesh: Mesh, spacing: float, seed: int) -> MeshPoints:
         raise Refused("spacing must be above 0 m")
     most = mesh.area / spacing**2
     if most > MOST:
-        raise Refused(
-            f"spacing: {spacing:g} m means about {0.85 * most:,.0f} places on it; the ceiling is {MOST:,}"
-        )
+        raise too_many(spacing, most)
     seed = seed_of("surface", seed)
     at, face = spread(mesh, int(PER_PLACE * most) + 64, seed)
-    won = _choose(at, mesh.normals[face], mesh, spacing, TOUCHING)
+    won = _choose(at, face, mesh, spacing, TOUCHING)
     at, face = at[won], face[won]
     more, more_face = spread(mesh, int(FILLING * most) + 64, seed + 1)
-    open_ = _uncovered(more, mesh.normals[more_face], at, mesh.normals[face], mesh, spacing)
+    open_ = _uncovered(more, more_face, at, face, mesh, spacing)
     more, more_face = more[open_], more_face[open_]
-    won = _choose(more, mesh.normals[more_face], mesh, spacing, TOUCHING)
+    won = _choose(more, more_face, mesh, spacing, TOUCHING)
     at, face = np.concatenate([at, more[won]]), np.concatenate([face, more_face[won]])
     return _nested(MeshPoints(at, mesh.normals[face], face, np.empty(0, np.float32)), mesh, spacing, seed)
 
@@ -292,14 +303,14 @@ def _nested(points: MeshPoints, mesh: Mesh, spacing: float, seed: int) -> MeshPo
         if chosen.any():
             open_ = _uncovered(
                 points.at[rest],
-                points.normal[rest],
+                points.face[rest],
                 points.at[chosen],
-                points.normal[chosen],
+                points.face[chosen],
                 mesh,
                 factor * spacing,
             )
             rest = rest[open_]
-        won = rest[_choose(points.at[rest], points.normal[rest], mesh, factor * spacing, TOUCHING)]
+        won = rest[_choose(points.at[rest], points.face[rest], mesh, factor * spacing, TOUCHING)]
         chosen[won], level[won] = True, k
     begins = np.array([0.0, *SHARES[:-1]])[level]
     share = _hashes(seed + 99, n) / 2.0**32

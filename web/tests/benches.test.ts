@@ -334,6 +334,7 @@ describe('a shape by its numbers', () => {
     locked: false,
     hidden: false,
     hatch: 'blank',
+    group: '',
     trail: null,
     round: null,
     box: null,
@@ -508,13 +509,21 @@ describe('the layout of a stand', () => {
   it('goes along paths by metres or by number, to a side only with a distance', async () => {
     const now = await begin()
     await choose('layout-kind', 'along paths')
-    await choose('layout-by', 'so often on each path')
+    await choose('layout-by', 'so often on each')
     expect(now()).toMatchObject({ kind: 'path', count: 20 })
     await choose('layout-side', 'both sides')
     expect(now()).toMatchObject({ side: 'both', offset: 2 })
     box('layout-stagger').click()
     await choose('layout-by', 'every so many metres')
     expect(now()).toMatchObject({ count: 0, stagger: true })
+  })
+  it('has so many inside each area, and thins none of them out', async () => {
+    const now = await begin()
+    await choose('layout-kind', 'so many inside areas')
+    expect(now()).toMatchObject({ kind: 'inside', count: 20 })
+    expect(store.chosen.length && text()).toContain('In each area')
+    await choose('layout-kind', 'round the edge of areas')
+    expect(now()).toMatchObject({ kind: 'round', shapes: [] })
   })
   it('stands on the anchor points of a stand above that has some', async () => {
     const now = await begin()

@@ -23,6 +23,7 @@ import {
   PULSE,
   changed,
   partOf,
+  choose,
 } from './help'
 
 const LEVEL = { low: 212.4, high: 287.9 }
@@ -262,12 +263,16 @@ describe('a condition on its card', () => {
     expect(page!.place.textContent).toContain('no paths yet')
     expect(asked.filter((a) => (a.body as Condition).kind !== 'path')).toEqual([])
   })
-  it('may set size in place of density, or both, and goes by relative depth in areas', async () => {
+  it('measures areas by relative depth, or over a rough border that falls off by a curve', async () => {
     serve({ 'POST /api/levels/fell/conditions/look': LOOK })
     const { props, told } = await card(fresh('area', LEVEL), 1)
-    at('area-depth').querySelector('input')!.click()
-    await nextTick()
-    expect(props.condition).toMatchObject({ depth: true, lo: 0.3, hi: 1 })
+    await choose('area-measure', 'over a border')
+    expect(props.condition).toMatchObject({ border: 10, depth: false, lo: 0.3, hi: 1 })
+    await choose('area-values', 'as density, by a curve')
+    expect(props.condition.curve).toHaveLength(2)
+    expect(page!.place.textContent).toContain('the edge to 10 m away')
+    await choose('area-measure', 'by relative depth')
+    expect(props.condition).toMatchObject({ depth: true, border: 0, rough: 0, curve: [], lo: 0.3, hi: 1 })
     expect(page!.place.textContent).toContain('Depth in areas')
     press(at('grip-1'), 'ArrowUp')
     press(at('grip-1'), 'ArrowDown')

@@ -117,7 +117,16 @@ export const tried = (more: object = {}, of: object = {}, entry: Partial<Entry> 
     { id: 0, ...entry },
     {},
     {
-      tried: { counts: {}, uncounted: [], begun: [], touch: [1, 1], places: '', suitability: '', ...of },
+      tried: {
+        counts: {},
+        uncounted: [],
+        begun: [],
+        touch: [1, 1],
+        places: '',
+        standing: [],
+        suitability: '',
+        ...of,
+      },
       ...more,
     },
   )

@@ -93,6 +93,29 @@ describe('a placed mesh', () => {
     const sent = asked.find((a) => a.what === POST)!.body as { put: object[] }
     expect(Object.keys(sent.put[0]!)).not.toContain('hull')
   })
+  it('has the plants on it worked out again as it rests, and in steps while that is quick', async () => {
+    const asked = serve({
+      'TRY /api/levels/fell/surfaces': (body: unknown) => {
+        const [put] = (body as { put: Surface[] }).put
+        const plants = [{ surface: 1, stand: 4, plants: `at ${put!.at[0]}` }]
+        return tried({}, { standing: put!.id === 1 ? plants : [] })
+      },
+    })
+    const sent = () =>
+      asked.filter((a) => a.parts === 'own,standing').map((a) => (a.body as { put: Surface[] }).put[0]!.at[0])
+    surfaces.chosen = 1
+    for (const x of [51, 52, 53]) surfaces.attempt({ at: [x, 10, 60] })
+    await until(() => surfaces.standing !== undefined)
+    expect(sent()).toEqual([53])
+    expect(surfaces.standing).toMatchObject({ id: 1, plants: [{ stand: 4, plants: 'at 53' }] })
+    surfaces.attempt({ at: [54, 10, 60] })
+    await settled(20)
+    expect(surfaces.standing!.lies.at[0]).toBe(54)
+    surfaces.goAlong = false
+    surfaces.attempt({ at: [57, 10, 60] })
+    await until(() => surfaces.tried !== null)
+    expect(sent()).toEqual([53, 54])
+  })
   it('is begun with a name of its own, placed, and refused in words with nothing lost', async () => {
     serve({ [POST]: refuse('Sphere 2: 900, 3 lies outside the level') })
     surfaces.begin({ form: 'sphere' }, [900, 1, 3])
@@ -177,8 +200,19 @@ describe('plants on a placed mesh that is dragged', () => {
     ])
     carried.follow([moved(95)], [home])
     expect(places(sp)[0]).toEqual([7n, 95, 6, 7])
+    // Where it was tried at 92 one plant has no room, and another has; it has been moved on since.
+    carried.settle(1, moved(92), new Map([[4, one(12n, 93, 6, 8)]]))
+    expect(places(sp)).toEqual([
+      [12n, 96, 6, 8],
+      [8n, 100, 0, 100],
+    ])
+    carried.follow([moved(97)], [home])
+    expect(places(sp)[0]).toEqual([12n, 98, 6, 8])
     carried.follow([moved(95)], [home], false)
-    expect(places(sp)[0]).toEqual([7n, 10, 6, 7])
+    expect(places(sp)).toEqual([
+      [7n, 10, 6, 7],
+      [8n, 100, 0, 100],
+    ])
     expect(asked).toHaveLength(1)
     carried.follow([moved(40)], [home])
     await until(() => places(sp)[0]![1] === 40)

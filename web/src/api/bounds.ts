@@ -249,6 +249,20 @@ export const ConditionSettingsBounds = {
     "unit": "m",
     "default": 20
   },
+  "border": {
+    "min": 0,
+    "max": 2000,
+    "step": 1,
+    "unit": "m",
+    "default": 0
+  },
+  "rough": {
+    "min": 0,
+    "max": 200,
+    "step": 0.5,
+    "unit": "m",
+    "default": 0
+  },
   "curve": {
     "min": 0,
     "max": 1,

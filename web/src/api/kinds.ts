@@ -163,7 +163,11 @@ export const KINDS = {
       0.0
     ],
     "parameters": [
-      "shapes"
+      "shapes",
+      "groups",
+      "border",
+      "rough",
+      "curve"
     ],
     "radius": 20.0,
     "radiusLabel": "",
@@ -184,7 +188,11 @@ export const KINDS = {
     ],
     "parameters": [
       "shapes",
-      "depth"
+      "groups",
+      "depth",
+      "border",
+      "rough",
+      "curve"
     ],
     "radius": 20.0,
     "radiusLabel": "",
@@ -204,7 +212,11 @@ export const KINDS = {
       0.0
     ],
     "parameters": [
-      "shapes"
+      "shapes",
+      "groups",
+      "border",
+      "rough",
+      "curve"
     ],
     "radius": 20.0,
     "radiusLabel": "",
@@ -251,6 +263,27 @@ export const KINDS = {
     "radiusStep": 1.0,
     "distance": false
   },
+  "density": {
+    "label": "Density of a stand",
+    "unit": "",
+    "says": "of one above: 0 nowhere to 1 as dense as can be",
+    "step": 0.05,
+    "digits": 2,
+    "begin": [
+      0.3,
+      1.0,
+      0.2,
+      0.0
+    ],
+    "parameters": [
+      "stand",
+      "curve"
+    ],
+    "radius": 20.0,
+    "radiusLabel": "",
+    "radiusStep": 1.0,
+    "distance": false
+  },
   "mesh": {
     "label": "Distance to placed meshes",
     "unit": "m",
@@ -264,7 +297,8 @@ export const KINDS = {
       4.0
     ],
     "parameters": [
-      "shapes"
+      "shapes",
+      "groups"
     ],
     "radius": 20.0,
     "radiusLabel": "",
@@ -285,7 +319,8 @@ export const KINDS = {
     ],
     "parameters": [
       "mask",
-      "curve"
+      "curve",
+      "wrapped"
     ],
     "radius": 20.0,
     "radiusLabel": "",

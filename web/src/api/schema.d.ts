@@ -4573,7 +4573,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "altitude" | "slope" | "facing" | "toward" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "painting" | "mesh" | "mask" | "flat";
+            kind: "altitude" | "slope" | "facing" | "toward" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "painting" | "density" | "mesh" | "mask" | "flat";
             /** Lo */
             lo: number;
             /** Hi */
@@ -4646,10 +4646,25 @@ export interface components {
              */
             shapes: number[];
             /**
+             * Groups
+             * @default []
+             */
+            groups: string[];
+            /**
              * Depth
              * @default false
              */
             depth: boolean;
+            /**
+             * Border
+             * @default 0
+             */
+            border: number;
+            /**
+             * Rough
+             * @default 0
+             */
+            rough: number;
             /**
              * Stand
              * @default 0
@@ -4660,6 +4675,11 @@ export interface components {
              * @default
              */
             mask: string;
+            /**
+             * Wrapped
+             * @default false
+             */
+            wrapped: boolean;
             /**
              * Curve
              * @default []
@@ -4765,8 +4785,8 @@ export interface components {
         };
         /**
          * LayoutSettings
-         * @description How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another
-         *     stand's plants.
+         * @description How a stand's places lie: thrown freely, along paths, in rows over areas, round them, so many inside
+         *     them, or on the anchors of another stand's plants.
          *
          *     `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and
          *     `.companions`.
@@ -4777,7 +4797,7 @@ export interface components {
              * @default free
              * @enum {string}
              */
-            kind: "free" | "path" | "rows" | "anchors";
+            kind: "free" | "path" | "rows" | "round" | "inside" | "anchors";
             /**
              * Shapes
              * @default []
@@ -4790,7 +4810,7 @@ export interface components {
             every: number;
             /**
              * Count
-             * @description plants on each path; 0 for one every so many m
+             * @description plants on each shape; 0 for one every so many m
              * @default 0
              */
             count: number;
@@ -5135,6 +5155,11 @@ export interface components {
              * @enum {string}
              */
             hatch: "slant" | "cross" | "dots" | "upright" | "blank";
+            /**
+             * Group
+             * @default
+             */
+            group: string;
             trail?: components["schemas"]["Trail"] | null;
             /** Id */
             id: number;
@@ -5401,6 +5426,21 @@ export interface components {
             overlap: boolean;
             distances: components["schemas"]["DistanceSettings"];
         };
+        /**
+         * StandingOut
+         * @description The plants of a stand that would stand on a placed mesh.
+         */
+        StandingOut: {
+            /** Surface */
+            surface: number;
+            /** Stand */
+            stand: number;
+            /**
+             * Plants
+             * @description as `server.stands.payload.encode`, in base64
+             */
+            plants: string;
+        };
         /** SurfaceOut */
         SurfaceOut: {
             /**
@@ -5579,6 +5619,8 @@ export interface components {
              * @description as `server.stands.payload.encode_marks` lays them out, in base64
              */
             places: string;
+            /** Standing */
+            standing: components["schemas"]["StandingOut"][];
             /**
              * Suitability
              * @description as `server.stands.payload.encode_raster`, in base64
@@ -6200,6 +6242,11 @@ export interface components {
              * @enum {string}
              */
             hatch: "slant" | "cross" | "dots" | "upright" | "blank";
+            /**
+             * Group
+             * @default
+             */
+            group: string;
             trail?: components["schemas"]["Trail"] | null;
             /** Id */
             id?: number | null;

@@ -52,6 +52,19 @@ const changes = computed(() => {
       data-test="shape-name"
       @change="set({ name: ($event.target as HTMLInputElement).value })"
     />
+    <v-text-field
+      :model-value="s.group"
+      label="Group"
+      class="group"
+      placeholder="none"
+      persistent-placeholder
+      maxlength="80"
+      data-keys
+      hide-details
+      :disabled="!can"
+      data-test="shape-group"
+      @change="set({ group: ($event.target as HTMLInputElement).value.trim() })"
+    />
     <NumberField
       v-if="s.kind === 'path'"
       label="Width"
@@ -201,6 +214,9 @@ const changes = computed(() => {
 </template>
 
 <style scoped>
+.group {
+  margin-top: 10px;
+}
 .one {
   padding: 10px 0 2px;
 }

@@ -68,6 +68,7 @@ export const useShapes = defineStore('shapes', () => {
       locked: false,
       hidden: false,
       hatch: HATCHES[kind],
+      group: '',
       trail: null,
       id: null,
     }
@@ -156,7 +157,7 @@ export const useShapes = defineStore('shapes', () => {
 
 /** What the API takes of a shape: corners to the centimetre, nothing that follows from others. */
 function settled(shape: ShapeIn): ShapeIn {
-  const { kind, form, name, width, clear, locked, hidden, hatch, trail, id } = shape
+  const { kind, form, name, width, clear, locked, hidden, hatch, group, trail, id } = shape
   const to = (v: number) => Math.round(v * 100) / 100
   const points =
     form === 'line' || form === 'polygon' ? shape.points.map(([x, z]) => [to(x), to(z)] as Place) : []
@@ -178,6 +179,7 @@ function settled(shape: ShapeIn): ShapeIn {
     locked,
     hidden,
     hatch,
+    group,
     trail: kind === 'path' ? trail : null,
     id: id || null,
     points,

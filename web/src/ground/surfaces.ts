@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import { api, type Surface, type SurfaceIn } from '../api/client'
 import { useLevel } from '../level/level'
 import { turnOf } from '../stage/placedMeshes'
+import { useStanding } from './standing'
 import { NEW, useThingDrafts } from './thingDrafts'
 
 type Form = NonNullable<SurfaceIn['made']>['form']
@@ -41,6 +42,8 @@ const leftOf = (a: [number, number], b: [number, number], c: [number, number]) =
 /** Meshes placed in the level: which is chosen, and how it is tried before it is kept. */
 export const useSurfaces = defineStore('surfaces', () => {
   const level = useLevel()
+  /** Whether plants go along with a mesh while it is tried elsewhere; heavy ones may wait. */
+  const goAlong = useLocalStorage('kt-plants-go-along', true)
   const { chosen, drafts, draft, setDraft, tried, places, trouble, guarded, keep, remove, dropDraft } =
     useThingDrafts<SurfaceIn, Surface>(
       'kt-surface-drafts',
@@ -55,8 +58,7 @@ export const useSurfaces = defineStore('surfaces', () => {
       },
       (put, gone) => level.keepSurfaces(put, gone),
     )
-  /** Whether plants go along with a mesh while it is tried elsewhere; heavy ones may wait. */
-  const goAlong = useLocalStorage('kt-plants-go-along', true)
+  const standing = useStanding(draft, goAlong)
   const surface = computed(() => level.surfaces.find((s) => s.id === chosen.value) ?? null)
   /** All placed meshes, those that are tried as they would be; a new one is seen once it is placed. */
   const shown = computed(() =>
@@ -138,6 +140,7 @@ export const useSurfaces = defineStore('surfaces', () => {
     shown,
     goAlong,
     tried,
+    standing,
     places,
     attempt,
     begin,

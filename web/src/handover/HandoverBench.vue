@@ -7,6 +7,7 @@ import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
 import FoldingPart from '../shared/FoldingPart.vue'
+import { isMapped } from '../stage/cover'
 import { useAttempt } from '../shared/useAttempt'
 import BakePanel from './BakePanel.vue'
 import HandoverRow from './HandoverRow.vue'
@@ -18,8 +19,8 @@ import { dayAndTime } from '../shared/time'
 /** A level handed over by a recipe, which is kept with it; and what has been handed over. */
 const store = useLevel()
 const { kept, job, busy, trouble, make, stop, remove } = useHandovers()
-const tracked = computed(() => store.stands.filter((s) => !s.sward).reduce((n, s) => n + s.count, 0))
-const swards = computed(() => store.stands.filter((s) => s.sward).map((s) => s.name))
+const tracked = computed(() => store.stands.filter((s) => !isMapped(s)).reduce((n, s) => n + s.count, 0))
+const swards = computed(() => store.stands.filter(isMapped).map((s) => s.name))
 
 const recipes = computed(() => store.level?.recipes ?? {})
 const saved = computed(() => [

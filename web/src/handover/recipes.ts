@@ -6,7 +6,7 @@ export const FORMATS: readonly { value: Format; title: string; says: string }[] 
   { value: 'csv', title: 'Plants as CSV', says: 'plain text, a line for each plant, sorted by id' },
   { value: 'parquet', title: 'Plants as Parquet', says: 'the same columns, packed, with their types' },
   { value: 'glb', title: 'Scene as glTF', says: 'the meshes once, plants as GPU instances' },
-  { value: 'maps', title: 'Density maps', says: 'of every stand, swards too; 16-bit PNG' },
+  { value: 'maps', title: 'Density maps', says: 'of every stand on the terrain, swards too; 16-bit PNG' },
   { value: 'ground', title: 'Ground', says: 'heights, layers, masks, relief; PNG, GeoTIFF, raw' },
   { value: 'geojson', title: 'Shapes as GeoJSON', says: 'paths, areas, obstacles' },
   { value: 'level', title: 'The whole level', says: 'to be opened again, here or in another installation' },

@@ -175,6 +175,10 @@ watch(
   [() => surfaces.shown, () => surfaces.goAlong],
   ([placed, along]) => void stage.value?.setPlaced(placed, store.surfaces, along).catch(store.report),
 )
+watch(
+  () => surfaces.standing,
+  (found) => found && stage.value?.setStanding(found.id, found.lies, found.plants),
+)
 watch([() => shapes.shown, () => shapes.chosen, () => props.edits], outline)
 watch(
   () => props.overlay,

@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import type { Condition } from '../api/client'
 import { KINDS } from '../api/kinds'
-import { ENDLESS } from './conditions'
+import { ENDLESS, measureOf } from './conditions'
 import ActionButton from '../shared/ActionButton.vue'
 import NumberField from '../shared/NumberField.vue'
 import { ConditionSettingsBounds } from '../api/bounds'
@@ -21,9 +21,11 @@ const FOOT = 66
 
 const kind = computed(() => props.condition.kind)
 const look = computed(() =>
-  props.condition.depth ? { ...KINDS.area, unit: '', step: 0.05, digits: 2 } : KINDS[kind.value],
+  measureOf(props.condition) === 'metres'
+    ? KINDS[kind.value]
+    : { ...KINDS[kind.value], unit: '', step: 0.05, digits: 2 },
 )
-const endless = computed(() => KINDS[kind.value].distance && !props.condition.depth)
+const endless = computed(() => KINDS[kind.value].distance && measureOf(props.condition) === 'metres')
 const range = computed(() => {
   const e = props.histogram?.edges ?? [0, 1]
   const room = (e[e.length - 1]! - e[0]!) * 0.03

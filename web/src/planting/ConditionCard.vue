@@ -3,7 +3,7 @@ import { mdiChevronDown, mdiChevronUp, mdiClose, mdiCrosshairsGps, mdiDragVertic
 import { computed, onScopeDispose, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Condition, type Look } from '../api/client'
 import { KINDS } from '../api/kinds'
-import { asksFor, fieldOf, has, inBand, noneAbove } from './conditions'
+import { asksFor, fieldOf, has, inBand, measuredBy, measureOf, noneAbove } from './conditions'
 import { inverted, STRAIGHT, through, type Curve } from './curve'
 import { useLevel } from '../level/level'
 import { useTool } from './tool'
@@ -14,7 +14,7 @@ import CurveField from './CurveField.vue'
 import FacingRose from './FacingRose.vue'
 import NoiseField from './NoiseField.vue'
 import NumberField from '../shared/NumberField.vue'
-import { ConditionSettingsBounds } from '../api/bounds'
+import { ConditionSettingsBounds, NoiseSettingsBounds } from '../api/bounds'
 
 const props = defineProps<{
   condition: Condition
@@ -111,10 +111,21 @@ const above = computed(() => {
 })
 /** What a distance can be taken to: the level's shapes of its kind, or its placed meshes. */
 const ofKind = computed(() =>
-  (c.value.kind === 'mesh' ? store.surfaces : store.shapes.filter((s) => s.kind === c.value.kind)).map(
-    ({ id, name }) => ({ id, name }),
-  ),
+  c.value.kind === 'mesh' ? store.surfaces : store.shapes.filter((s) => s.kind === c.value.kind),
 )
+/** Groups of them by name, and each by its id. */
+const choices = computed(() => {
+  const groups = new Set([...ofKind.value.map((s) => s.group ?? ''), ...c.value.groups!].filter((g) => g))
+  return [
+    ...[...groups].map((g) => ({ value: g, title: g, props: { subtitle: 'all of this group' } })),
+    ...ofKind.value.map((s) => ({ value: s.id, title: s.name })),
+  ]
+})
+const countThese = (wanted: (number | string)[]) =>
+  set({
+    shapes: wanted.filter((v) => typeof v === 'number'),
+    groups: wanted.filter((v) => typeof v === 'string'),
+  })
 const several = computed(() => (c.value.kind === 'mesh' ? 'placed meshes' : `${c.value.kind}s`))
 const set = (part: Partial<Condition>) => emit('change', { ...c.value, ...part })
 const flip = <T,>(list: T[], item: T) =>
@@ -138,13 +149,24 @@ watch(
   },
 )
 const isDistance = computed(() => has(c.value.kind, 'shapes'))
-function setDepth(on: boolean) {
-  set(
-    on
-      ? { depth: true, lo: 0.3, hi: 1, soft_lo: 0.2, soft_hi: 0 }
-      : { depth: false, lo: -1e5, hi: 0, soft_lo: 0, soft_hi: 4 },
-  )
-}
+const measures = computed(() => [
+  { value: 'metres' as const, title: 'in metres' },
+  { value: 'border' as const, title: 'over a border' },
+  ...(has(c.value.kind, 'depth') ? [{ value: 'depth' as const, title: 'by relative depth' }] : []),
+])
+/** Whether its values lie between 0 and 1, and may go through a curve. */
+const inShares = computed(
+  () => has(c.value.kind, 'curve') && !(has(c.value.kind, 'border') && measureOf(c.value) === 'metres'),
+)
+const curveSays = computed(() =>
+  has(c.value.kind, 'mask')
+    ? { label: 'What each grey of the mask becomes', ends: 'black to white' }
+    : has(c.value.kind, 'stand')
+      ? { label: 'What each density becomes', ends: 'nowhere to as dense as can be' }
+      : measureOf(c.value) === 'depth'
+        ? { label: 'What each depth becomes', ends: 'the edge to the deepest' }
+        : { label: 'What each part of the border becomes', ends: `the edge to ${c.value.border} m away` },
+)
 /** What a condition may set beside density, and what is left of it where the condition fails. */
 const SETS = [
   { name: 'size', title: 'size', label: 'Size where it fails', begin: 0.5 },
@@ -289,14 +311,13 @@ function keys(event: KeyboardEvent) {
         test="mask-choice"
         @change="set({ mask: $event ?? '' })"
       />
-      <ChoiceField
-        v-if="has(c.kind, 'mask')"
-        label="Its values"
-        :value="c.curve!.length ? 'curve' : 'band'"
-        :items="VALUES"
+      <v-checkbox
+        v-if="has(c.kind, 'wrapped') && onMeshes"
+        label="laid round the mesh by its texture coordinates"
+        :model-value="c.wrapped"
         :disabled="disabled"
-        test="mask-values"
-        @change="set({ curve: $event === 'curve' ? STRAIGHT : [] })"
+        data-test="mask-wrapped"
+        @update:model-value="set({ wrapped: !!$event })"
       />
       <p v-if="has(c.kind, 'mask') && !store.masks.length" class="faint">
         This level has no mask images; bring one in on the Ground bench.
@@ -318,29 +339,69 @@ function keys(event: KeyboardEvent) {
         chips
         closable-chips
         clearable
-        :model-value="c.shapes"
-        :items="ofKind"
-        item-title="name"
-        item-value="id"
+        :model-value="[...c.groups!, ...c.shapes!]"
+        :items="choices"
         :label="`Of these ${several}`"
         :placeholder="`all ${several}`"
         persistent-placeholder
         hide-details
         :disabled="disabled"
         class="which"
-        @update:model-value="set({ shapes: $event ?? [] })"
+        @update:model-value="countThese($event ?? [])"
       />
       <p v-if="isDistance && !ofKind.length" class="faint">
         This level has no {{ several }} yet; {{ c.kind === 'mesh' ? 'place one' : 'draw one' }} on the Ground
         bench.
       </p>
-      <v-checkbox
-        v-if="has(c.kind, 'depth')"
-        label="by relative depth, 0 at the edge to 1 at the deepest"
-        :model-value="c.depth"
+      <template v-if="has(c.kind, 'border')">
+        <ChoiceField
+          label="Measured"
+          :value="measureOf(c)"
+          :items="measures"
+          :disabled="disabled"
+          :test="`${c.kind}-measure`"
+          @change="set(measuredBy(c.kind, $event))"
+        />
+        <NumberField
+          v-if="measureOf(c) === 'border'"
+          :label="c.kind === 'area' ? 'Wide, inward' : 'Wide, outward'"
+          :value="c.border!"
+          :bounds="{ ...ConditionSettingsBounds.border, min: 0.1 }"
+          :digits="1"
+          :disabled="disabled"
+          :test="`${c.kind}-border`"
+          @change="set({ border: $event })"
+        />
+        <template v-if="measureOf(c) !== 'depth'">
+          <NumberField
+            label="Edge roughened by"
+            :value="c.rough!"
+            :bounds="ConditionSettingsBounds.rough"
+            :digits="1"
+            :disabled="disabled"
+            :test="`${c.kind}-rough`"
+            @change="set({ rough: $event })"
+          />
+          <NumberField
+            v-if="c.rough"
+            label="in waves of"
+            :value="c.noise!.wavelength!"
+            :bounds="NoiseSettingsBounds.wavelength"
+            :digits="1"
+            :disabled="disabled"
+            :test="`${c.kind}-waves`"
+            @change="set({ noise: { ...c.noise, wavelength: $event } })"
+          />
+        </template>
+      </template>
+      <ChoiceField
+        v-if="inShares"
+        label="Its values"
+        :value="c.curve!.length ? 'curve' : 'band'"
+        :items="VALUES"
         :disabled="disabled"
-        data-test="area-depth"
-        @update:model-value="setDepth(!!$event)"
+        :test="`${c.kind}-values`"
+        @change="set({ curve: $event === 'curve' ? STRAIGHT : [] })"
       />
       <NoiseField
         v-if="has(c.kind, 'noise')"
@@ -381,13 +442,13 @@ function keys(event: KeyboardEvent) {
       <template v-else-if="c.curve?.length">
         <CurveField
           :curve="c.curve as Curve"
-          label="What each grey of the mask becomes"
+          :label="curveSays.label"
           :counts="found?.counts"
           :disabled="disabled"
           @change="set({ curve: $event })"
         />
         <p class="row">
-          <span class="faint">black to white; click to add a point, Delete takes one away</span>
+          <span class="faint">{{ curveSays.ends }}; click to add a point, Delete takes one away</span>
           <v-btn
             size="x-small"
             :disabled="disabled"

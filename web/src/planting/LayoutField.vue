@@ -7,7 +7,7 @@ import ChoiceField from '../shared/ChoiceField.vue'
 import NumberField from '../shared/NumberField.vue'
 import { LayoutSettingsBounds } from '../api/bounds'
 
-/** How a stand's places lie: thrown freely, along paths, in rows, or on the plants of a stand above it. */
+/** How a stand's places lie: freely, along paths, over or round areas, or on another stand's plants. */
 const props = defineProps<{ draft: Draft; locked: boolean }>()
 const store = useLevel()
 const shared = computed(() => props.draft.shared((s) => s.layout))
@@ -17,11 +17,13 @@ const KINDS = [
   { value: 'free', title: 'freely, evenly apart' },
   { value: 'path', title: 'along paths' },
   { value: 'rows', title: 'in rows over areas' },
+  { value: 'round', title: 'round the edge of areas' },
+  { value: 'inside', title: 'so many inside areas' },
   { value: 'anchors', title: 'on another stand’s plants' },
 ] as const
 const BY = [
   { value: 'every', title: 'every so many metres' },
-  { value: 'count', title: 'so often on each path' },
+  { value: 'count', title: 'so often on each' },
 ] as const
 const SIDES = [
   { value: 'on', title: 'on its line' },
@@ -39,9 +41,9 @@ const WHERE = [
   { value: 'around', title: 'along the line through them' },
   { value: 'inside', title: 'inside that line' },
 ] as const
-const ofKind = computed(() =>
-  store.shapes.filter((s) => s.kind === (l.value.kind === 'path' ? 'path' : 'area')),
-)
+const follows = computed(() => (l.value.kind === 'path' ? 'path' : 'area'))
+const ofKind = computed(() => store.shapes.filter((s) => s.kind === follows.value))
+const laid = computed(() => l.value.kind !== 'free' && l.value.kind !== 'anchors')
 const hosts = computed(() => {
   const at = store.stands.indexOf(store.chosen[0]!)
   return store.stands.filter((s, k) => !s.sward && k < at)
@@ -60,6 +62,12 @@ const where = computed(() => (!l.value.around ? 'each' : l.value.inside ? 'insid
 const stand = (value: string) =>
   set({ around: value === 'each' ? 0 : l.value.around || 5, inside: value === 'inside' })
 function take(kind: Layout['kind']) {
+  // So many are wanted, so none is thinned out.
+  if (kind === 'inside')
+    return props.draft.change({
+      layout: { ...l.value, kind, shapes: [], count: l.value.count || 20 },
+      fullness: 1,
+    })
   if (kind !== 'anchors')
     return set({
       kind,
@@ -84,7 +92,7 @@ const side = (value: Layout['side']) =>
       test="layout-kind"
       @change="take"
     />
-    <template v-if="l.kind === 'path' || l.kind === 'rows'">
+    <template v-if="laid">
       <v-select
         v-if="ofKind.length"
         multiple
@@ -95,8 +103,8 @@ const side = (value: Layout['side']) =>
         :items="ofKind"
         item-title="name"
         item-value="id"
-        :label="l.kind === 'path' ? 'Paths' : 'Areas'"
-        :placeholder="`all ${l.kind === 'path' ? 'paths' : 'areas'}`"
+        :label="follows === 'path' ? 'Paths' : 'Areas'"
+        :placeholder="`all ${follows}s`"
         persistent-placeholder
         hide-details
         :disabled="locked"
@@ -104,11 +112,9 @@ const side = (value: Layout['side']) =>
         data-test="layout-shapes"
         @update:model-value="set({ shapes: $event ?? [] })"
       />
-      <p v-else class="faint">
-        This level has no {{ l.kind === 'path' ? 'paths' : 'areas' }} yet; draw one on the Ground bench.
-      </p>
+      <p v-else class="faint">This level has no {{ follows }}s yet; draw one on the Ground bench.</p>
     </template>
-    <template v-if="l.kind === 'path'">
+    <template v-if="l.kind === 'path' || l.kind === 'round'">
       <ChoiceField
         label="A plant"
         :value="l.count ? 'count' : 'every'"
@@ -128,7 +134,7 @@ const side = (value: Layout['side']) =>
       />
       <NumberField
         v-else
-        label="On each path"
+        :label="`On each ${follows}`"
         unit="plants"
         :value="l.count"
         :bounds="LayoutSettingsBounds.count"
@@ -138,6 +144,20 @@ const side = (value: Layout['side']) =>
         test="layout-count"
         @change="set({ count: Math.round($event) })"
       />
+    </template>
+    <NumberField
+      v-if="l.kind === 'inside'"
+      label="In each area"
+      unit="plants"
+      :value="l.count"
+      :bounds="LayoutSettingsBounds.count"
+      :min="1"
+      :digits="0"
+      :disabled="locked"
+      test="layout-inside"
+      @change="set({ count: Math.round($event) })"
+    />
+    <template v-if="l.kind === 'path'">
       <ChoiceField
         label="Side"
         :value="l.side!"
@@ -185,8 +205,9 @@ const side = (value: Layout['side']) =>
         @change="set({ every: $event })"
       />
     </template>
-    <template v-if="l.kind === 'path' || l.kind === 'rows'">
+    <template v-if="laid">
       <ChoiceField
+        v-if="l.kind !== 'inside'"
         label="They face"
         :value="l.face!"
         :items="FACES"
@@ -204,7 +225,7 @@ const side = (value: Layout['side']) =>
         @change="set({ jitter: $event })"
       />
       <v-checkbox
-        v-if="l.kind === 'rows' || l.side === 'both'"
+        v-if="l.kind === 'rows' || (l.kind === 'path' && l.side === 'both')"
         label="staggered, half a step apart"
         :model-value="l.stagger"
         :disabled="locked"

@@ -82,7 +82,7 @@ const settings = () => ({
   stratum: stratum.value,
   item: item.value,
   mix: mix.value.length ? mix.value : null,
-  sward: sward.value && !on.value.length,
+  sward: sward.value,
   on: on.value,
   spacing: spacing.value || null,
   fullness: fullness.value === null ? null : fullness.value / 100,
@@ -167,7 +167,7 @@ const add = () =>
           data-test="new-stratum"
         />
         <GrowsOn v-model="on" />
-        <v-checkbox v-if="!on.length" v-model="sward" label="a sward, without single plants" />
+        <v-checkbox v-model="sward" label="a sward, without single plants" />
         <div class="two">
           <NumberField
             inside

@@ -166,7 +166,7 @@ const costs = computed(() =>
 
     <FoldingPart name="layout" title="Layout">
       <GrowsOn
-        v-if="!sward && !d.shared((s) => s.on!).mixed"
+        v-if="!d.shared((s) => s.on!).mixed"
         :model-value="d.shared((s) => s.on!).value ?? []"
         :disabled="locked"
         @update:model-value="d.change({ on: $event })"

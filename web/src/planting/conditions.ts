@@ -7,7 +7,19 @@ export const ENDLESS = 1e5
 
 export const ORDER = Object.keys(KINDS) as Kind[]
 type Parameter =
-  'centre' | 'toward' | 'radius' | 'layers' | 'noise' | 'shapes' | 'depth' | 'stand' | 'mask' | 'curve'
+  | 'centre'
+  | 'toward'
+  | 'radius'
+  | 'layers'
+  | 'noise'
+  | 'shapes'
+  | 'depth'
+  | 'border'
+  | 'rough'
+  | 'stand'
+  | 'mask'
+  | 'wrapped'
+  | 'curve'
 /** Whether conditions of a kind have a parameter. */
 export const has = (kind: Kind, parameter: Parameter): boolean =>
   (KINDS[kind].parameters as readonly string[]).includes(parameter)
@@ -39,9 +51,13 @@ export function fresh(kind: Kind, level: { low: number; high: number }): Conditi
     layers: [],
     noise,
     shapes: [],
+    groups: [],
     depth: false,
+    border: 0,
+    rough: 0,
     stand: 0,
     mask: '',
+    wrapped: false,
     curve: [],
     density: true,
     size: null,
@@ -50,10 +66,25 @@ export function fresh(kind: Kind, level: { low: number; high: number }): Conditi
   }
 }
 
+/** How a distance to shapes is measured: in m, over a border of so many m, or by relative depth. */
+export type Measure = 'metres' | 'border' | 'depth'
+export const measureOf = (c: Condition): Measure => (c.depth ? 'depth' : c.border ? 'border' : 'metres')
+/** What a condition becomes that is measured otherwise, with a band that makes sense there. */
+export function measuredBy(kind: Kind, measure: Measure): Partial<Condition> {
+  const [lo, hi, soft_lo, soft_hi] = measure === 'metres' ? KINDS[kind].begin! : [0.3, 1, 0.2, 0]
+  const rest = measure === 'depth' ? { rough: 0 } : {}
+  return {
+    ...{ lo, hi, soft_lo, soft_hi, ...rest },
+    depth: measure === 'depth',
+    border: measure === 'border' ? 10 : 0,
+    curve: [],
+  }
+}
+
 /** Whether conditions of a kind may ask for a stand above: its painting, or, of single plants, its plants. */
-export const asksFor = (kind: Kind, stand: { sward: boolean }): boolean => kind === 'painting' || !stand.sward
+export const asksFor = (kind: Kind, stand: { sward: boolean }): boolean => kind !== 'stand' || !stand.sward
 export const noneAbove = (kind: Kind): string =>
-  `No stand ${kind === 'painting' ? '' : 'with single plants '}stands above this one in the column.`
+  `No stand ${kind === 'stand' ? 'with single plants ' : ''}stands above this one in the column.`
 
 /**
  * A new condition of a kind with what it needs of a level filled in: the first ground layer, the first mask
@@ -82,10 +113,14 @@ export const fieldOf = (c: Condition): string =>
     c.layers,
     has(c.kind, 'noise') ? c.noise : 0,
     c.shapes,
+    c.groups,
     has(c.kind, 'toward') ? c.toward : 0,
     c.depth,
+    c.border,
+    c.rough && [c.rough, c.noise],
     c.stand,
     c.mask,
+    c.wrapped,
     KINDS[c.kind].distance && c.hi < ENDLESS ? Math.ceil((c.hi + c.soft_hi) / 120) : 0,
   ])
 

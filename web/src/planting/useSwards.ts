@@ -1,5 +1,6 @@
 import type { ShallowRef } from 'vue'
 import { answerBytes, api, type Stand } from '../api/client'
+import { isMapped } from '../stage/cover'
 import { rasterOf } from '../stage/payload'
 import type { Raster } from '../stage/isolines'
 import { has } from './conditions'
@@ -24,7 +25,7 @@ export function useSwards(
 ): () => Promise<void> {
   let swardKey = ''
   async function loadSward() {
-    const swards = store.stands.filter((s) => s.sward && !store.hidden.has(s.id))
+    const swards = store.stands.filter((s) => isMapped(s) && !store.hidden.has(s.id))
     const key = swards.map((s) => `${s.id}/${densityKeys(s).join('')}`).join()
     if (!stage.value || key === swardKey) return
     swardKey = key

@@ -7,15 +7,33 @@ import type { PlantStore } from './plantStore'
 /** A mesh with more plants than this leaves them where they are while it is moved. */
 const MOST = 20_000
 
-interface Held {
-  from: Placed
-  /** By stand, the plants on the mesh as they stood before it was moved, and their ids. */
-  stands: Map<number, { ids: Set<bigint>; plants: Plants }>
+/** Plants of a stand, and the ids of all that may be shown of it. */
+interface Some {
+  ids: Set<bigint>
+  plants: Plants
 }
-const lies = (p: Placed) => JSON.stringify([p.at, p.turn, p.pitch, p.roll, p.scale])
+/** How a mesh lies. */
+export type Lying = Pick<Placed, 'at' | 'turn' | 'pitch' | 'roll' | 'scale'>
+interface Held {
+  home: Lying
+  /** Whether it has too many plants to be shown going along. */
+  heavy: boolean
+  /** By stand, the plants on the mesh as they stood before it was moved. */
+  first: Map<number, Some>
+  /** Where it lay when its plants were worked out last, and those by stand. */
+  from: Lying
+  stands: Map<number, Some>
+}
+const NONE: Plants = {
+  count: 0,
+  form: new Float32Array(0),
+  id: new BigUint64Array(0),
+  item: new Uint8Array(0),
+}
+const lies = (p: Lying) => JSON.stringify([p.at, p.turn, p.pitch, p.roll, p.scale])
 
 /** Plants as they go along with a mesh from where it lies to where it is moved. */
-export function carriedAlong(plants: Plants, from: Placed, to: Placed): Plants {
+export function carriedAlong(plants: Plants, from: Lying, to: Lying): Plants {
   const turned = turnOf(to).multiply(turnOf(from).invert())
   const sized = (to.scale ?? 1) / (from.scale ?? 1)
   const [a, b] = [new Vector3(...from.at), new Vector3(...to.at)]
@@ -50,36 +68,37 @@ export class Carried {
       const home = homes.get(to.id)
       const held = this.held.get(to.id)
       if (!home) continue
+      this.latest.set(to.id, to)
       if (!along || lies(home) === lies(to)) {
         // Where the mesh was kept elsewhere, its plants come from the server.
-        if (held && lies(held.from) === lies(home)) this.put(held, home)
+        if (held && lies(held.home) === lies(home)) this.restore(held)
         this.held.delete(to.id)
       } else if (held) this.put(held, to)
-      else void this.begin(home, to)
+      else void this.begin(home)
     }
   }
 
-  private async begin(home: Placed, to: Placed): Promise<void> {
-    if (this.asked.has(home.id)) return void this.latest.set(home.id, to)
+  private async begin(home: Placed): Promise<void> {
+    if (this.asked.has(home.id)) return
     this.asked.add(home.id)
-    this.latest.set(home.id, to)
     try {
       const on = await answer(
         api.GET('/api/levels/{slug}/surfaces/{number}/plants', {
           params: { path: { slug: this.slug, number: home.id } },
         }),
       )
-      const held: Held = { from: home, stands: new Map() }
+      const stands = new Map<number, Some>()
       let count = 0
       for (const { stand, plants } of on) {
         const ids = new Set(new BigUint64Array(bytesOf(plants)))
         const known = this.store.stands.get(stand)?.ofIds(ids)
-        if (known?.count) held.stands.set(stand, { ids, plants: known })
+        if (known?.count) stands.set(stand, { ids, plants: known })
         count += known?.count ?? 0
       }
       // While its sheets are still to come, it is asked for again.
       if (!count && !this.store.settled) return
-      if (count > MOST) held.stands.clear()
+      if (count > MOST) stands.clear()
+      const held = { home, heavy: count > MOST, first: stands, from: home, stands: new Map(stands) }
       this.held.set(home.id, held)
       this.put(held, this.latest.get(home.id)!)
     } catch {
@@ -88,10 +107,34 @@ export class Carried {
       this.asked.delete(home.id)
     }
   }
-  /** Where a mesh was moved last while its plants were asked for. */
+  /** Where a mesh was moved last. */
   private readonly latest = new Map<number, Placed>()
 
-  private put(held: Held, to: Placed): void {
+  /**
+   * The plants that would stand on a mesh where it lies so, by stand; it may have been moved on since. Where
+   * they are too many to be sent, none of them are, and all stay as they are.
+   */
+  settle(id: number, lying: Lying, plants: Map<number, Plants>): void {
+    const held = this.held.get(id)
+    if (!held || held.heavy || !plants.size) return
+    for (const stand of new Set([...held.stands.keys(), ...plants.keys()])) {
+      const now = plants.get(stand) ?? NONE
+      held.stands.set(stand, {
+        ids: new Set([...(held.stands.get(stand)?.ids ?? []), ...now.id]),
+        plants: now,
+      })
+    }
+    held.from = lying
+    this.put(held, this.latest.get(id) ?? lying)
+  }
+
+  private restore(held: Held): void {
+    for (const [stand, { ids }] of held.stands)
+      this.store.stands.get(stand)?.exchange(ids, held.first.get(stand)?.plants ?? NONE)
+    this.changed()
+  }
+
+  private put(held: Held, to: Lying): void {
     for (const [stand, { ids, plants }] of held.stands)
       this.store.stands.get(stand)?.exchange(ids, carriedAlong(plants, held.from, to))
     this.changed()

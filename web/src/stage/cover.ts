@@ -4,6 +4,8 @@ import { sureOf } from './sheetKeys'
 
 /** A stand with more sheets than this is hatched on the plan by what the server says of its cover. */
 const MANY_SHEETS = 100
+/** Whether a stand's plants are known by a map of their density alone: a sward of the terrain. */
+export const isMapped = (stand: Stand): boolean => stand.sward && !stand.settings.on?.length
 export const isWide = (stand: Stand): boolean => !stand.sward && stand.sheets.keys.length > MANY_SHEETS
 
 /** Metres to a cell at the finest scale, scales, cells to a tile's side: those of `thicket.planted.cover`. */

@@ -1,7 +1,7 @@
 import * as THREE from 'three'
 import type { Atmosphere, Level, Stand } from '../api/client'
 import { ContourLines } from './contourLines'
-import type { CoverStore } from './cover'
+import { isMapped, type CoverStore } from './cover'
 import type { Ground } from './ground'
 import { GroundMaterials } from './groundMaterials'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
@@ -237,7 +237,7 @@ export class PlanView {
     }
     for (const sp of this.store.stands.values()) {
       const s = this.symbolsOf(sp.stand)
-      s.mesh.visible = !this.hidden.has(sp.stand.id) && !sp.stand.sward
+      s.mesh.visible = !this.hidden.has(sp.stand.id) && !isMapped(sp.stand)
       s.mesh.material.uniforms.uGhost!.value = this.ghosts.has(sp.stand.id) ? 0.78 : 0
       if (!s.mesh.visible || s.revision === sp.changes) {
         s.mesh.visible &&= !s.empty
@@ -291,7 +291,8 @@ export class PlanView {
     for (const [id, s] of this.symbols) {
       const u = s.mesh.material.uniforms
       const apart = THREE.MathUtils.smoothstep((2 * u.uRadius!.value) / this.pixel, ...SEPARATE_FROM)
-      const shown = !this.hidden.has(id) && !this.store.stands.get(id)?.stand.sward
+      const stand = this.store.stands.get(id)?.stand
+      const shown = !this.hidden.has(id) && !(stand && isMapped(stand))
       hatched.set(id, shown ? (1 - apart) * (1 - u.uGhost!.value) : 0)
       u.uShown!.value = apart
       s.mesh.visible &&= apart > 0

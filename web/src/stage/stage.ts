@@ -1,6 +1,6 @@
 import { Vector3 } from 'three'
 import type { Atmosphere, Device, Drawing, Item, Level, Stand, View, Wind } from '../api/client'
-import { Carried } from './carried'
+import { Carried, type Lying } from './carried'
 import type { Contour } from './contourLines'
 import { CoverStore, isWide } from './cover'
 import { EyeView, type Drawn, type Spot } from './eyeView'
@@ -10,6 +10,7 @@ import { loadPaint, type GroundPaint } from './groundPaint'
 import { GroundTextures, rasterTexture, softwareDrawn, washTexture } from './groundTextures'
 import { PlanView } from './planView'
 import { PlantStore } from './plantStore'
+import { bytesOf, decode } from './payload'
 import type { Raster } from './isolines'
 import type { On, Placed } from './placedMeshes'
 import type { Outline } from './shapeLines'
@@ -273,6 +274,11 @@ export class Stage {
     this.revision++
     this.dirty.eye = true
     this.settled = false
+  }
+
+  /** Show the plants of a placed mesh as they would stand where it is tried. */
+  setStanding(id: number, lies: Lying, plants: { stand: number; plants: string }[]): void {
+    this.carried.settle(id, lies, new Map(plants.map((s) => [s.stand, decode(bytesOf(s.plants))])))
   }
 
   /** Lay the outlines of shapes over the ground in the eye view. */
