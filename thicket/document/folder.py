@@ -32,7 +32,9 @@ from thicket.document.touch import TouchMap
 from thicket.planting.pins import COLUMNS, Pins
 from thicket.refused import Refused
 
-PARTS = ("layers", "masks", "touch", "stock", "textures", "snapshots")
+PARTS = ("layers", "masks", "touch", "stock", "textures", "snapshots", "ground")
+BROUGHT_IN, RAISED = "ground/brought-in.tif", "ground/raised.tif"
+"""The heights before anything was raised by hand, and what was, where something was."""
 PIN_COLUMNS = ("stand", "plant", *COLUMNS)
 
 
@@ -69,7 +71,11 @@ def file_name(name: str) -> str:
 
 def _files(level: Level) -> Iterator[tuple[str, bytes]]:
     """All files but `level.json`."""
-    yield "heights.tif", _tif(level.heights.ground.heights, level.heights.ground.cell)
+    heights, cell = level.heights, level.heights.ground.cell
+    yield "heights.tif", _tif(heights.ground.heights, cell)
+    if heights.raised is not None:
+        yield BROUGHT_IN, _tif(heights.base, cell)
+        yield RAISED, _tif(heights.raised, cell)
     for k, name in enumerate(level.layers.names):
         yield f"layers/{file_name(name)}.png", grey_png(level.layers.weights[..., k])
     for name, mask in level.masks.items():
@@ -98,13 +104,13 @@ def _tif(values: np.ndarray, cell: float) -> bytes:
             width=values.shape[1],
             height=values.shape[0],
             count=1,
-            dtype="float32",
+            dtype=values.dtype.name,
             compress="deflate",
-            predictor=3,
+            predictor=3 if values.dtype.kind == "f" else 2,
             tiled=True,
             transform=from_origin(-cell / 2, cell / 2, cell, cell),
         ) as out:
-            out.write(values.astype(np.float32), 1)
+            out.write(values, 1)
         return file.read()
 
 

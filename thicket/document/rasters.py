@@ -10,24 +10,65 @@ import numpy as np
 
 from thicket.document.mask_sources import MaskSource
 from thicket.ground.heights import Ground
-from thicket.hashing import digest_of
+from thicket.hashing import digest_of, hash_of
+from thicket.lazy import lazy
+
+
+RAISED_UNIT = 1024
+"""Ground that is raised by hand is kept in whole steps of 1 / 1024 m, so that strokes add up and are taken
+back exactly in any order."""
+BLOCK = 64
+"""Vertices of a side of the blocks that heights are told apart by."""
 
 
 @dataclass(frozen=True, eq=False)
 class Heights:
-    """Heights under a key that is equal for equal values."""
+    """Heights under a key that is equal for equal values: `base`, as they were brought in, float32 (rows,
+    columns) in m, and `raised`, what was raised since, int32 of the same shape in steps of
+    1 / `RAISED_UNIT` m, None where nothing was. `ground` has both together."""
 
     key: str
     ground: Ground
+    base: np.ndarray
+    raised: np.ndarray | None
 
     @staticmethod
-    def of(array: np.ndarray, cell: float) -> Heights:
-        """Heights float32 (rows, columns) in m at vertices `cell` m apart."""
-        return Heights(digest_of(array, cell), Ground(np.ascontiguousarray(array, np.float32), cell))
+    def of(array: np.ndarray, cell: float, raised: np.ndarray | None = None) -> Heights:
+        """Heights float32 (rows, columns) in m at vertices `cell` m apart, and what was raised."""
+        base = np.ascontiguousarray(array, np.float32)
+        if raised is None or not raised.any():
+            return Heights(digest_of(base, cell), Ground(base, cell), base, None)
+        ground = Ground((base + raised / RAISED_UNIT).astype(np.float32), cell)
+        return Heights(digest_of(ground.heights, cell), ground, base, np.ascontiguousarray(raised, np.int32))
 
     @property
     def nbytes(self) -> int:
-        return self.ground.heights.nbytes
+        return self.base.nbytes if self.raised is None else 2 * self.base.nbytes + self.raised.nbytes
+
+    @lazy
+    def base_key(self) -> str:
+        """The key that it would have if nothing were raised."""
+        return self.key if self.raised is None else digest_of(self.base, self.ground.cell)
+
+    @lazy
+    def _blocks(self) -> np.ndarray:
+        """A hash of every block of vertices, uint64 (rows, columns of blocks)."""
+        rows, columns = (-(-side // BLOCK) for side in self.ground.heights.shape)
+        out = np.empty((rows, columns), np.uint64)
+        for r in range(rows):
+            band = self.ground.heights[r * BLOCK : (r + 1) * BLOCK]
+            for c in range(columns):
+                part = np.ascontiguousarray(band[:, c * BLOCK : (c + 1) * BLOCK])
+                out[r, c] = int.from_bytes(hash_of(part), "little")
+        return out
+
+    def near(self, window: tuple[int, int, int, int], margin: int) -> str:
+        """Equal as long as the heights in a window of cells (col0, row0, col1, row1) are, and so many cells
+        around it."""
+        col0, row0, col1, row1 = window
+        rows = slice(max(row0 - margin, 0) // BLOCK, (row1 + margin) // BLOCK + 1)
+        columns = slice(max(col0 - margin, 0) // BLOCK, (col1 + margin) // BLOCK + 1)
+        return digest_of(self._blocks[rows, columns], self.ground.cell, self.ground.heights.shape)
 
 
 @dataclass(frozen=True, eq=False)

@@ -23,7 +23,7 @@ from rasterio.errors import RasterioError
 
 from thicket.document.atmosphere import from_before
 from thicket.document.drawing import from_marks
-from thicket.document.folder import PIN_COLUMNS, file_name
+from thicket.document.folder import BROUGHT_IN, PIN_COLUMNS, RAISED, file_name
 from thicket.document.level import Item, Level, Snapshot, Stand
 from thicket.document.level_file import (
     FORMAT,
@@ -43,6 +43,7 @@ from thicket.document.surfaces import mesh_of
 from thicket.document.touch import TouchMap
 from thicket.formats.rasters import open_raster
 from thicket.formats.stock import measure
+from thicket.hashing import digest_of
 from thicket.limits import (
     LARGEST_MESH,
     MASK_SIDE,
@@ -67,7 +68,7 @@ def open_level(folder: str | Path) -> Level:
     """
     folder = Path(folder)
     given = _read_level_file(folder / "level.json")
-    ground = _read_heights(folder / "heights.tif", given.cell)
+    ground = _read_ground(folder, given.cell)
     stands = {stand.number: stand_from(stand) for stand in given.stands}
     level = Level(
         given.slug,
@@ -135,18 +136,34 @@ def _read_level_file(path: Path) -> LevelFile:
     return _named("level.json", LevelFile.model_validate, found)
 
 
-def _read_heights(path: Path, cell: float) -> Heights:
+def _read_ground(folder: Path, cell: float) -> Heights:
+    """The heights, and what of them was raised by hand where the files for that give the same heights."""
+    heights = _read_heights(folder / "heights.tif", cell)
+    if (folder / RAISED).exists() and (folder / BROUGHT_IN).exists():
+        base, raised = _read_heights(folder / BROUGHT_IN, cell), _read_tif(folder / RAISED, cell)
+        if raised.dtype == np.int32 and raised.shape == base.shape:
+            both = Heights.of(base, cell, raised)
+            if both.key == digest_of(heights, cell):
+                return both
+    return Heights.of(heights, cell)
+
+
+def _read_tif(path: Path, cell: float) -> np.ndarray:
     try:
         with open_raster(path, "GTiff") as file:
             _named(path.name, check_ground, file.height, file.width, cell)
-            heights = file.read(1)
+            return file.read(1)
     except RasterioError:
         raise Refused(f"{path.name}: it is missing, damaged, or not a GeoTIFF") from None
+
+
+def _read_heights(path: Path, cell: float) -> np.ndarray:
+    heights = _read_tif(path, cell)
     if heights.dtype.kind not in "fiu" or not np.isfinite(heights).all():
         raise Refused(f"{path.name}: it holds values that are no heights")
     if np.abs(heights).max() > 1e5:
         raise Refused(f"{path.name}: it holds heights beyond 100,000 m")
-    return Heights.of(heights.astype(np.float32), cell)
+    return heights.astype(np.float32)
 
 
 def _read_layers(folder: Path, names: Sequence[str], shape: tuple[int, int]) -> LayerMaps:

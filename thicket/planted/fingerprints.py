@@ -175,7 +175,6 @@ class SheetKeys:
             stand.number,
             stand.seed,
             self.sheets.sheet_size,
-            facts.level.heights.key,
             facts.radii.tolist(),
             facts.items,
             stand.settings_key,
@@ -188,11 +187,13 @@ class SheetKeys:
         shapes = [(s.kind, s.points, s.width, s.clear) for s in clearing_near(facts, box)]
         trails = trails_near(list(facts.level.shapes.values()), facts.stand.stratum, box)
         host = self.places.host_key(sheet) if facts.settings.layout.kind == "anchors" else ""
-        suited = self._site().digest(cells(box, facts.level.heights.ground.cell))
+        heights = facts.level.heights
+        window = cells(box, heights.ground.cell)
         return digest(
             self.settings,
             sheet,
-            suited,
+            heights.near(window, 2),
+            self._site().digest(window),
             facts.level.touch_cell,
             shapes,
             [(s.points, s.width, astuple(s.trail)) for s in trails if s.trail],

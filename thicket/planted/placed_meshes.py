@@ -17,6 +17,7 @@ from thicket.formats.stock import measure
 from thicket.ground.shapes import Shape
 from thicket.hashing import digest
 from thicket.lazy import lazy
+from thicket.planted.sheets import cells
 from thicket.planting.hashing import seed_of
 from thicket.planting.points import Seats
 from thicket.sight.cost import Cost, loads_of
@@ -210,7 +211,9 @@ class PlacedMeshes:
 
     def _outline(self, number: int) -> Shape | None:
         placed, ground = self.level.surfaces[number], self.level.heights.ground
-        key = "outline", self.key(number), self.level.heights.key
+        x0, _, z0, x1, _, z1 = self.box(number).tolist()
+        window = cells((x0, z0, x1, z1), ground.cell)
+        key = "outline", self.key(number), self.level.heights.near(window, 1)
 
         def make() -> tuple:
             at = placed.in_level(self.mesh(placed).vertices)

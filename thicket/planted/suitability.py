@@ -165,13 +165,18 @@ class SiteRasters:
                 return *common, self.level.touch_cell, touch
             case "meshes":
                 keys = [self._meshes().key(number) for number in self._counted_meshes(c)]
-                return *common, c.reach, self.level.heights.key, digest(keys)
+                return *common, c.reach, self._heights_near(c, window), digest(keys)
             case "layers":
                 return *common, self.level.layers.key
             case "mask":
                 return *common, self._mask_key(c.mask), self.ground.cells
-            case _:
+            case "flow":
                 return *common, self.level.heights.key
+            case _:
+                return *common, self._heights_near(c, window)
+
+    def _heights_near(self, c: Condition, window: Window) -> str:
+        return self.level.heights.near(window, c.rule.margin(c, self.cell) + 1)
 
     def _mask_key(self, name: str) -> str:
         mask = self.level.masks.get(name)

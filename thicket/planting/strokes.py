@@ -15,6 +15,14 @@ from thicket.refused import Refused
 
 VERBS = {"thicken": "Thickened", "thin": "Thinned", "ease": "Eased", "level": "Evened"}
 """The verbs that work on touch, and how the journal names them."""
+GROUND_VERBS = {
+    "raise": "Raised",
+    "lower": "Lowered",
+    "smooth": "Smoothed",
+    "flatten": "Flattened",
+    "slope": "Sloped",
+}
+"""The verbs that work on the ground, and how the journal names them."""
 TURNS = ("still", "along", "random")
 STAMPS = 5
 """A tip is set down so many times in a radius's length of the path."""
@@ -49,7 +57,7 @@ class Stroke:
     on: Sequence[tuple[int, float, float, float, float]] = ()
 
     def __post_init__(self) -> None:
-        if self.verb not in VERBS:
+        if self.verb not in VERBS and self.verb not in GROUND_VERBS:
             raise Refused(f"there is no brush verb called {self.verb!r}")
         if not len(self.path):
             raise Refused("the stroke has no points")

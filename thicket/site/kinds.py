@@ -89,6 +89,10 @@ class Kind:
         """How far, in m, what it measures to has a say in its values."""
         return c.reach + 1.0
 
+    def margin(self, c: Parameters, cell: float) -> int:
+        """Cells around a window whose heights its values in it depend on."""
+        return 1
+
     def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
         """What it looks at, at the cell centres of a window: float32 (rows, columns) in its unit."""
         raise NotImplementedError
@@ -212,7 +216,6 @@ class _Around(Kind):
         disc(c.radius, cell)
 
     def margin(self, c: Parameters, cell: float) -> int:
-        """Cells around a window that its values in it depend on."""
         return int(disc(c.radius, cell)[0]) + 1
 
     def range(self, c: Parameters, found: np.ndarray) -> tuple[float, float]:

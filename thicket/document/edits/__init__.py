@@ -17,7 +17,14 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from thicket.document.edits.base import Edit
-from thicket.document.edits.ground import ChangeMasks, RenameMask, SetHeights, SetLayers, SetTouchCell
+from thicket.document.edits.ground import (
+    ChangeMasks,
+    RaiseGround,
+    RenameMask,
+    SetHeights,
+    SetLayers,
+    SetTouchCell,
+)
 from thicket.document.edits.level import (
     ChangeLayerLooks,
     ChangeRecipes,
@@ -67,6 +74,7 @@ class Several(Edit):
 
 AnyEdit = Annotated[
     SetHeights
+    | RaiseGround
     | SetLayers
     | ChangeMasks
     | RenameMask
@@ -134,6 +142,7 @@ __all__ = [
     "Paint",
     "Painted",
     "PaintedMesh",
+    "RaiseGround",
     "RemoveSnapshot",
     "RemoveStand",
     "Rename",

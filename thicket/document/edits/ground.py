@@ -14,7 +14,7 @@ from thicket.document.edits.values import Array
 from thicket.document.level import Level, Stand
 from thicket.document.level_file import MaskName
 from thicket.document.mask_sources import MaskSource
-from thicket.document.rasters import Heights, LayerMaps, Mask
+from thicket.document.rasters import RAISED_UNIT, Heights, LayerMaps, Mask
 from thicket.document.settings import ConditionSettings, Strict
 from thicket.document.touch import TouchMap, fitted
 from thicket.document.views import LayerName
@@ -79,11 +79,12 @@ def _eyes(level: Level) -> dict[str, float]:
 class SetHeights(Edit):
     """Give the level other heights, float32 (rows, columns) in m at vertices `cell` m apart. Touch and layers
     are resampled where the ground has another extent or other cells; kept views stay as high above the ground
-    as they were. `expected` is the key that the heights must have until then."""
+    as they were. `raised` is what was raised by hand besides, as `RaiseGround` has it. `expected` is the key that the heights must have until then."""
 
     kind: Literal["heights"] = "heights"
     heights: Array
     cell: float
+    raised: Array | None = None
     expected: str | None = None
     before: Before | None = None
 
@@ -97,32 +98,87 @@ class SetHeights(Edit):
         check_ground(rows, columns, self.cell)
         if not np.isfinite(heights).all() or np.abs(heights).max() > HIGHEST:
             raise Refused(f"heights: they hold values that are no altitudes up to {HIGHEST:,.0f} m")
-        after = replace(level, heights=Heights.of(heights, self.cell))
+        if self.raised is not None:
+            _check_raised(self.raised)
+            if self.raised.shape != heights.shape:
+                raise Refused("raised: it has another size than the heights")
+        after = replace(level, heights=Heights.of(heights, self.cell, self.raised))
         check_touch_cell(after.touch_shape, after.touch_cell)
-        return self._with_eyes(level, _resampled(after, level, self.before))
-
-    def _with_eyes(self, level: Level, after: Level) -> Level:
-        views = view_of(level).get("bookmarks") or []
-        if not views:
-            return after
-        x, z = (np.array([view[name] for view in views], float) for name in "xz")
-        rise = after.heights.ground.height_at(x, z) - level.heights.ground.height_at(x, z)
-        known = self.before.eyes if self.before else {}
-        moved = []
-        for view, up in zip(views, rise.tolist()):
-            given, was = known.get(view["name"], (None, 0.0))
-            moved.append({**view, "y": was if given == view["y"] else round(view["y"] + up, 2)})
-        return with_view(after, bookmarks=moved)
+        return _with_eyes(level, _resampled(after, level, self.before), self.before)
 
     def inverse(self, level: Level) -> SetHeights:
         after = self.apply(level)
-        ground = level.heights.ground
         return SetHeights(
-            heights=ground.heights,
-            cell=ground.cell,
+            heights=level.heights.base,
+            cell=level.heights.ground.cell,
+            raised=level.heights.raised,
             expected=after.heights.key,
             before=_before(level, after),
         )
+
+
+class RaiseGround(Edit):
+    """Ground raised and lowered by hand: `delta`, int32 over a box of vertices (col0, row0, col1, row1), half
+    open, in steps of 1 / `thicket.document.rasters.RAISED_UNIT` m. Kept views stay as high above the ground
+    as they were. `base` is the key that the ground under what is raised must have."""
+
+    kind: Literal["raise"] = "raise"
+    box: tuple[int, int, int, int]
+    delta: Array
+    base: str | None = None
+    before: Before | None = None
+
+    def apply(self, level: Level) -> Level:
+        heights, (col0, row0, col1, row1) = level.heights, self.box
+        if self.base is not None:
+            check_as_before("The ground", heights.base_key, self.base)
+        _check_raised(self.delta)
+        rows, columns = heights.base.shape
+        if min(self.box) < 0 or col1 > columns or row1 > rows:
+            raise Refused(f"box: the ground has {columns} × {rows} vertices")
+        if self.delta.shape != (row1 - row0, col1 - col0):
+            raise Refused("delta: it has another size than its box")
+        raised = np.zeros(heights.base.shape, np.int32) if heights.raised is None else heights.raised.copy()
+        total = raised[row0:row1, col0:col1].astype(np.int64) + self.delta
+        if total.size and np.abs(total).max() > HIGHEST * RAISED_UNIT:
+            raise Refused(f"delta: nothing is raised or lowered by more than {HIGHEST:,.0f} m")
+        raised[row0:row1, col0:col1] = total
+        after = Heights.of(heights.base, heights.ground.cell, raised)
+        if np.abs(after.ground.heights[row0:row1, col0:col1]).max(initial=0) > HIGHEST:
+            raise Refused(f"delta: the ground would lie beyond altitudes of {HIGHEST:,.0f} m")
+        return _with_eyes(level, replace(level, heights=after), self.before)
+
+    def inverse(self, level: Level) -> RaiseGround:
+        after = self.apply(level)
+        return RaiseGround(
+            box=self.box,
+            delta=-self.delta,
+            base=level.heights.base_key,
+            before=Before(eyes=_before(level, after).eyes),
+        )
+
+
+def _check_raised(steps: np.ndarray) -> None:
+    """Raises: Refused when they are no steps by which ground can be raised."""
+    if steps.ndim != 2 or steps.dtype.kind not in "iu":
+        raise Refused("delta: it is a table of whole steps")
+    if steps.size and max(abs(int(steps.min())), abs(int(steps.max()))) > HIGHEST * RAISED_UNIT:
+        raise Refused(f"delta: nothing is raised or lowered by more than {HIGHEST:,.0f} m")
+
+
+def _with_eyes(level: Level, after: Level, before: Before | None) -> Level:
+    """A level after its ground was changed, whose kept views are as high above it as they were."""
+    views = view_of(level).get("bookmarks") or []
+    if not views:
+        return after
+    x, z = (np.array([view[name] for view in views], float) for name in "xz")
+    rise = after.heights.ground.height_at(x, z) - level.heights.ground.height_at(x, z)
+    known = before.eyes if before else {}
+    moved = []
+    for view, up in zip(views, rise.tolist()):
+        given, was = known.get(view["name"], (None, 0.0))
+        moved.append({**view, "y": was if given == view["y"] else round(view["y"] + up, 2)})
+    return with_view(after, bookmarks=moved)
 
 
 class SetTouchCell(Edit):

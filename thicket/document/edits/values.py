@@ -17,7 +17,7 @@ from thicket.hashing import digest_of
 
 SHORT = 1024
 """An array of at most so many values, or so many bytes, stands in the JSON itself."""
-TYPES = ("int16", "uint8", "uint16", "float32")
+TYPES = ("int16", "uint8", "uint16", "int32", "float32")
 _REFERENCE = {
     "type": "object",
     "properties": {"digest": {"type": "string", "description": "names the array's file, DIGEST.npy"}},
