@@ -16,6 +16,7 @@ from server.bodies import router as files
 from server.catalogue.list_api import router as level_list
 from server.ground.api import router as ground
 from server.ground.masks_api import router as masks
+from server.ground.strokes_api import router as ground_strokes
 from server.handover.api import router as handover
 from server.handover.handovers_api import router as handovers
 from server.handover.tokens_api import router as tokens
@@ -120,6 +121,7 @@ for router in (
     levels,
     ground,
     masks,
+    ground_strokes,
     shapes,
     surfaces,
     stock,

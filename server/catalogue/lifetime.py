@@ -36,9 +36,14 @@ def copy(user: User, level: Level, name: str) -> Level:
         new.version, new._state.adding = 1, True
         new.save()
         Membership.objects.create(user=user, level=new, role=Membership.Role.LEAD)
-        for revision, kind in ((level.ground_revision, "heights"), (level.layers_revision, "layers")):
-            _copy_rows(level.ground_tiles.filter(kind=kind, revision=revision), level=new)
-        for rows in (level.masks, level.stock, level.layer_textures, level.shapes, level.surfaces):
+        for rows in (
+            level.ground_tiles,
+            level.masks,
+            level.stock,
+            level.layer_textures,
+            level.shapes,
+            level.surfaces,
+        ):
             _copy_rows(rows.all(), level=new)
         stands = _copy_rows(level.stands.all(), level=new)
         for old, fresh in stands.items():

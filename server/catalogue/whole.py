@@ -10,7 +10,7 @@ from django.db import transaction
 from server.document.files import with_files
 from server.document.planted import document_now
 from server.ground.rows import store_masks
-from server.levels.ground import store
+from server.levels.ground import store, store_raised
 from server.levels.models import LayerTexture, Level, Membership
 from server.levels.rasters import split
 from server.levels.rows import VIEW
@@ -73,6 +73,7 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
     )
     Membership.objects.create(user=user, level=level, role=Membership.Role.LEAD)
     store(level, "heights", ground.heights, 1)
+    store_raised(level, None, document.heights, 1)
     store(level, "layers", document.layers.weights, 1)
     for digest, picture in document.details.get("textures", {}).items():
         LayerTexture.objects.create(level=level, digest=digest[:32], data=picture)

@@ -12,7 +12,7 @@ from django.contrib.auth.models import User
 
 from server.cache import CACHE
 from server.ground.models import Mask as MaskRow
-from server.levels.ground import heights_of, layers_of, next_revision, store
+from server.levels.ground import heights_of, layers_of, next_revision, store, store_changed, store_raised
 from server.levels.models import Level
 from thicket.document.level import Level as Document
 from thicket.document.mask_sources import MaskSource
@@ -34,18 +34,22 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
     """Bring the ground from one document to another; inside a transaction."""
     fields: dict[str, Any] = {}
     if before.heights is not after.heights:
-        heights = after.heights.ground.heights
+        heights, revision = after.heights.ground.heights, next_revision(row)
         fields = {
             "cell": after.heights.ground.cell,
             "rows": heights.shape[0] - 1,
             "columns": heights.shape[1] - 1,
             "low": float(heights.min()),
             "high": float(heights.max()),
-            "ground_revision": _stored(row, "heights", heights, row.ground_revision),
+            "ground_revision": revision,
         }
+        store_changed(row, "heights", before.heights.ground.heights, heights, revision)
+        store_raised(row, before.heights, after.heights, revision)
     if before.layers is not after.layers:
         weights = after.layers.weights
-        fields["layers_revision"] = _stored(row, "layers", weights, row.layers_revision)
+        fields["layers_revision"] = next_revision(row)
+        row.ground_tiles.filter(kind="layers").delete()
+        store(row, "layers", weights, fields["layers_revision"])
         fields["layers"] = layers_named(row, after.layers.names)
     for name, value in fields.items():
         setattr(row, name, value)
@@ -53,14 +57,6 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
         row.save(update_fields=list(fields))
     if before.masks is not after.masks:
         _write_masks(row, before.masks, after.masks)
-
-
-def _stored(row: Level, kind: str, array: np.ndarray, last: int) -> int:
-    """Store a raster in place of the last; the revision of its tiles."""
-    revision = next_revision(row)
-    store(row, kind, array, revision)
-    row.ground_tiles.filter(kind=kind, revision=last).delete()
-    return revision
 
 
 def layers_named(level: Level, names: tuple[str, ...]) -> list[dict[str, str]]:

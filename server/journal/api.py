@@ -43,7 +43,7 @@ TOPICS: dict[Topic, tuple[str, ...]] = {
     "plants": ("pins", "uprooted"),
     "stands": ("add stand", "remove stand", "order stands", "stand"),
     "shapes": ("shapes", "surfaces"),
-    "ground": ("heights", "layers", "looks", "masks", "mask name", "touch cell"),
+    "ground": ("heights", "raise", "layers", "looks", "masks", "mask name", "touch cell"),
     "stock": ("take item", "leave item", "version item", "hold item"),
     "snapshots": ("take snapshot", "remove snapshot", "go back", "planting"),
     "views": ("views", "walks"),

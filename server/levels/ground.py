@@ -3,27 +3,46 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
 from server.cache import CACHE
 from server.levels.models import GroundTile, Level
-from server.levels.rasters import TILE, pack, split, whole
+from server.levels.rasters import TILE, differing, pack, place, split, tile, whole
 from thicket.bands import THREADS
 from thicket.document.rasters import Heights, LayerMaps
 
 
-def _tiles(level: Level, kind: str, revision: int):
-    return level.ground_tiles.filter(kind=kind, revision=revision).values_list("tx", "tz", "data")
+def _tiles(level: Level, kind: str) -> Iterator[tuple[int, int, bytes]]:
+    """The tiles of one kind; where there are several of one place, the newest."""
+    rows = level.ground_tiles.filter(kind=kind).order_by("revision").values_list("tx", "tz", "data")
+    found = {
+        (tx, tz): data for tx, tz, data in rows if tx * TILE <= level.columns and tz * TILE <= level.rows
+    }
+    return ((tx, tz, data) for (tx, tz), data in found.items())
+
+
+def tile_revisions(level: Level) -> list[int]:
+    """The revisions of the tiles of the heights, row by row."""
+    rows = level.ground_tiles.filter(kind=GroundTile.Kind.HEIGHTS).order_by("revision")
+    found = {(tx, tz): revision for tx, tz, revision in rows.values_list("tx", "tz", "revision")}
+    across, down = level.columns // TILE + 1, level.rows // TILE + 1
+    return [found.get((tx, tz), level.ground_revision) for tz in range(down) for tx in range(across)]
 
 
 def heights_of(level: Level) -> Heights:
     """The level's heights as stored."""
 
     def read() -> Heights:
-        tiles = _tiles(level, GroundTile.Kind.HEIGHTS, level.ground_revision)
-        return Heights.of(whole(tiles, "<f4", (level.rows + 1, level.columns + 1)), level.cell)
+        shape, kinds = (level.rows + 1, level.columns + 1), GroundTile.Kind
+        heights = whole(_tiles(level, kinds.HEIGHTS), "<f4", shape)
+        if not level.ground_tiles.filter(kind=kinds.RAISED).exists():
+            return Heights.of(heights, level.cell)
+        for tx, tz, data in _tiles(level, kinds.BASE):
+            place(heights, tx, tz, data)
+        return Heights.of(heights, level.cell, whole(_tiles(level, kinds.RAISED), "<i4", shape))
 
     return CACHE.get(("heights", level.pk, level.ground_revision), read)
 
@@ -32,10 +51,11 @@ def layers_of(level: Level) -> LayerMaps:
     """The level's ground layers as stored."""
 
     def read() -> LayerMaps:
-        tiles = _tiles(level, GroundTile.Kind.LAYERS, level.layers_revision)
         return LayerMaps.of(
             [layer["name"] for layer in level.layers],
-            whole(tiles, "u1", (level.rows, level.columns, len(level.layers))),
+            whole(
+                _tiles(level, GroundTile.Kind.LAYERS), "u1", (level.rows, level.columns, len(level.layers))
+            ),
         )
 
     return CACHE.get(("layers", level.pk, level.layers_revision), read)
@@ -60,10 +80,49 @@ def store(level: Level, kind: str, array: np.ndarray, revision: int, report=lamb
             report(done / whole_rows)
 
 
+def store_changed(level: Level, kind: str, before: np.ndarray, after: np.ndarray, revision: int) -> None:
+    """Bring the stored tiles of a raster from one state to another: those that differ get a revision."""
+    if before.shape != after.shape:
+        level.ground_tiles.filter(kind=kind).delete()
+        return store(level, kind, after, revision)
+    for tx, tz, part in differing(before, after):
+        level.ground_tiles.filter(kind=kind, tx=tx, tz=tz).delete()
+        GroundTile.objects.create(level=level, kind=kind, tx=tx, tz=tz, revision=revision, data=pack(part))
+
+
+def store_raised(level: Level, before: Heights | None, after: Heights, revision: int) -> None:
+    """Bring what is stored of raised ground from one state to another: for the tiles in which something is
+    raised, what they were before that, and by how much."""
+    base, raised = GroundTile.Kind.BASE, GroundTile.Kind.RAISED
+    if before is not None and before.raised is None and after.raised is None:
+        return
+    none = np.zeros(after.base.shape, np.int32)
+    now = none if after.raised is None else after.raised
+    was = none if before is None or before.raised is None else before.raised
+    if was.shape != now.shape or (before is not None and not np.array_equal(before.base, after.base)):
+        level.ground_tiles.filter(kind__in=(base, raised)).delete()
+        was = none
+    for tx, tz, part in differing(was, now):
+        level.ground_tiles.filter(kind__in=(base, raised), tx=tx, tz=tz).delete()
+        if part.any():
+            there = tile(after.base, tx, tz)
+            for kind, data in ((base, pack(there)), (raised, pack(part))):
+                GroundTile.objects.create(level=level, kind=kind, tx=tx, tz=tz, revision=revision, data=data)
+
+
 def next_revision(level: Level) -> int:
     """A revision that no ground tile of the level has had, nor one that was rolled back."""
     newest = level.ground_tiles.order_by("-revision").values_list("revision", flat=True).first()
     return (newest or 0) + 1 + secrets.randbelow(1000)
 
 
-__all__ = ["heights_of", "layers_of", "next_revision", "pack", "store"]
+__all__ = [
+    "heights_of",
+    "layers_of",
+    "next_revision",
+    "pack",
+    "store",
+    "store_changed",
+    "store_raised",
+    "tile_revisions",
+]

@@ -21,8 +21,8 @@ class Level(models.Model):
     low = models.FloatField()
     high = models.FloatField()
     version = models.PositiveBigIntegerField(default=1, help_text="higher with every change of the level")
-    ground_revision = models.PositiveIntegerField(default=1, help_text="of the heights' tiles")
-    layers_revision = models.PositiveIntegerField(default=1, help_text="of the ground layers' tiles")
+    ground_revision = models.PositiveIntegerField(default=1, help_text="the newest of the heights' tiles")
+    layers_revision = models.PositiveIntegerField(default=1, help_text="the newest of the layers' tiles")
     shape_numbers = models.PositiveBigIntegerField(
         default=0, help_text="the highest number that a shape of it was given"
     )
@@ -138,14 +138,16 @@ class RasterTile(models.Model):
 
 
 class GroundTile(RasterTile):
-    """Heights (float32, at vertices) or ground layers (uint8 channels, at cell centres) of a level.
-
-    Tiles of earlier revisions stay, so that a replaced ground can be brought back.
+    """Heights (float32, at vertices) or ground layers (uint8 channels, at cell centres) of a level. Where
+    heights were raised by hand, also what they were before (float32) and by how much they were raised (int32,
+    `thicket.document.rasters.RAISED_UNIT`). A tile has the revision in which it came to be as it is.
     """
 
     class Kind(models.TextChoices):
         HEIGHTS = "heights"
         LAYERS = "layers"
+        BASE = "base"
+        RAISED = "raised"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="ground_tiles")
     kind = models.CharField(max_length=10)

@@ -56,6 +56,20 @@ def tile_shape(shape: tuple[int, ...], tx: int, tz: int) -> tuple[int, ...]:
     return (min(TILE, shape[0] - tz * TILE), min(TILE, shape[1] - tx * TILE), *shape[2:])
 
 
+def tile(array: np.ndarray, tx: int, tz: int) -> np.ndarray:
+    """The values of one tile of a raster."""
+    return array[tz * TILE : (tz + 1) * TILE, tx * TILE : (tx + 1) * TILE]
+
+
+def differing(before: np.ndarray, after: np.ndarray) -> Iterator[tuple[int, int, np.ndarray]]:
+    """The tiles in which a raster differs from one of its shape, as (tx, tz, values)."""
+    for tz in range(-(-after.shape[0] // TILE)):
+        for tx in range(-(-after.shape[1] // TILE)):
+            part = tile(after, tx, tz)
+            if not np.array_equal(tile(before, tx, tz), part):
+                yield tx, tz, part
+
+
 def split(array: np.ndarray) -> Iterator[tuple[int, int, bytes]]:
     """All tiles of a raster as (tx, tz, stored bytes)."""
     for tz in range(-(-array.shape[0] // TILE)):

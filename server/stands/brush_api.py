@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Annotated, Literal
 
@@ -59,9 +60,36 @@ OnMesh = tuple[int, Number, Cosine, Cosine, Cosine]
 """A place on a placed mesh beside its x and z: the mesh's id, the altitude, and the way it faces there."""
 
 
-class StrokeIn(KeyIn):
-    """A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The
-    key makes a repeat count once. `tip` is a made tip's name or the number of one's own; `fill` works
+class BrushIn(KeyIn):
+    """A drag of a brush: see `thicket.planting.strokes.Stroke`. The key makes a repeat count once. `tip` is a
+    made tip's name or the number of one's own."""
+
+    path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
+    pressure: list[Share] | None = Field(default=None, max_length=4000)
+    radius: Annotated[float, Field(allow_inf_nan=False, ge=0.25, le=500), shown(0.5, "m")]
+    soft: Share
+    strength: Share
+    tip: Annotated[str, Field(max_length=20)] = ""
+    turn: Literal["still", "along", "random"] = "still"
+
+    def stroke(self, verb: str, toward: float = 0.0, on: Sequence[OnMesh] = ()) -> Stroke:
+        """The stroke as the core works with it."""
+        return Stroke(
+            verb,
+            self.path,
+            self.radius,
+            self.soft,
+            self.strength,
+            toward,
+            self.pressure,
+            tip_of(self.tip),
+            self.turn,
+            on,
+        )
+
+
+class StrokeIn(BrushIn):
+    """A drag of the brush over one stand, and `also` over others. `fill` works
     everywhere in the level, or in the area of the limits. Over placed meshes `on` has, for each point of the
     path, the mesh's id, the altitude and the direction that the surface faces; stands that grow elsewhere are
     left alone."""
@@ -69,33 +97,14 @@ class StrokeIn(KeyIn):
     stand: int
     also: list[int] = Field(default=[], max_length=200)
     verb: Literal["thicken", "thin", "ease", "level"]
-    path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
-    pressure: list[Share] | None = Field(default=None, max_length=4000)
     on: list[OnMesh] = Field(default=[], max_length=4000)
-    radius: Annotated[float, Field(allow_inf_nan=False, ge=0.25, le=500), shown(0.5, "m")]
-    soft: Share
-    strength: Share
     toward: Touch = 0
-    tip: Annotated[str, Field(max_length=20)] = ""
-    turn: Literal["still", "along", "random"] = "still"
     fill: Literal["", "area", "level"] = ""
     limits: LimitsIn = LimitsIn()
 
     def brush(self) -> Brush:
         """The brush as the server works with it."""
-        stroke = Stroke(
-            self.verb,
-            self.path,
-            self.radius,
-            self.soft,
-            self.strength,
-            self.toward,
-            self.pressure,
-            tip_of(self.tip),
-            self.turn,
-            self.on,
-        )
-        return Brush(stroke, Limits(**self.limits.model_dump()), self.fill)
+        return Brush(self.stroke(self.verb, self.toward, self.on), Limits(**self.limits.model_dump()), self.fill)
 
 
 class TipOut(Schema):

@@ -7,6 +7,7 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
+from server.levels.ground import tile_revisions
 from server.levels.looks import layers_shown
 from server.levels.models import Level
 from server.sight.costing import item_of
@@ -88,6 +89,7 @@ class LevelOut(Schema):
     low: float
     high: float
     ground_revision: int
+    ground_tiles: list[int] = Field(description="revisions of the tiles of the heights, row by row")
     layers_revision: int
     touch_cell: float
     layers: list[Layer]
@@ -131,6 +133,7 @@ def level_out(level: Level) -> dict:
     stock = [_item(level, row, filed) for row in rows]
     return {
         **{name: getattr(level, name) for name in same},
+        "ground_tiles": tile_revisions(level),
         "packing": PACKING,
         "stock": stock,
         "layers": layers_shown(level),

@@ -29,6 +29,7 @@ from thicket.document.edits import (
     OrderStands,
     Paint,
     Painted,
+    RaiseGround,
     RemoveSnapshot,
     RemoveStand,
     Rename,
@@ -130,6 +131,9 @@ def chance(rng, level):
         "heights": lambda: SetHeights(
             heights=level.heights.ground.heights[: rng.choice([200, 257])] + np.float32(rng.random()),
             cell=1.0,
+        ),
+        "raise": lambda: RaiseGround(
+            box=(20, 30, 28, 34), delta=np.full((4, 8), rng.randrange(-900, 900), np.int32)
         ),
         "view": lambda: ChangeViews(
             put={

@@ -232,6 +232,10 @@ class Roles(GroundCase):
             f"{stand}/painting": ("plant", lambda: {"key": key, "file": png()}),
             f"{level}/clear": ("plant", {"key": key}),
             f"{level}/strokes": ("plant", stroke),
+            f"{level}/ground/strokes": (
+                "plant",
+                {k: v for k, v in stroke.items() if k != "stand"} | {"verb": "raise"},
+            ),
             f"{level}/strokes/try": ("plant", stroke),
             f"{level}/strokes/spent": ("plant", stroke | {"view": VIEW}),
             f"{level}/new-stand": (

@@ -62,6 +62,22 @@ class Heights:
                 out[r, c] = int.from_bytes(hash_of(part), "little")
         return out
 
+    def differing(self, other: Heights) -> tuple[int, int, int, int] | None:
+        """The vertices (col0, row0, col1, row1), half open, that another of its shape has at other heights;
+        None where there are none."""
+        found = np.argwhere(self._blocks != other._blocks)
+        if not len(found):
+            return None
+        (r0, c0), (r1, c1) = found.min(axis=0) * BLOCK, (found.max(axis=0) + 1) * BLOCK
+        mine, its = (one.ground.heights[r0:r1, c0:c1] for one in (self, other))
+        rows, columns = np.nonzero(mine != its)
+        return (
+            int(c0 + columns.min()),
+            int(r0 + rows.min()),
+            int(c0 + columns.max()) + 1,
+            int(r0 + rows.max()) + 1,
+        )
+
     def near(self, window: tuple[int, int, int, int], margin: int) -> str:
         """Equal as long as the heights in a window of cells (col0, row0, col1, row1) are, and so many cells
         around it."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +26,7 @@ from thicket.planted.handover import Manifest, hand_over
 from thicket.planted.parts import Standing
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting, host_of
-from thicket.planted.reach import alike_stands
+from thicket.planted.reach import alike_stands, raised_box
 from thicket.planted.sheets import Box, around_any
 from thicket.planted.step import Step
 from thicket.planted.suitability import SiteRasters
@@ -230,23 +231,28 @@ class PlantedLevel:
         made before."""
         after = PlantedLevel(level, self.cache, self.threads, self.baked)
         moved: dict[int, Box] = {}
+        wet = cache(lambda: self.rasters.wet_box(after.rasters))
         read = {number for stand in level.in_order for number in stand.settings.painting_read}
         for old, new, painted in alike_stands(self.level, level):
+            if (raised := raised_box(self.level, level)) and self.meshes.outlines != after.meshes.outlines:
+                break
             was = self._plantings.get(new.number)
             if was is None:
-                if painted or moved:
+                if painted or moved or raised:
                     break
                 continue
             region = was.reached_by(moved)
+            if raised:
+                region = around_any(region, was.raised_reach(raised, wet))
             if painted:
                 region = around_any(region, was.touch_reach(painted))
             if old is new and region is None and not moved:
                 after._plantings[new.number] = was
                 after.regions[new.number] = None
                 continue
-            facts = was.facts if old is new else None
+            facts = was.facts if old is new and not raised else None
             now = Planting(after._around(new), new, facts=facts)
-            now.take_over(was, region, set(moved))
+            now.take_over(was, region, set(moved), bool(raised))
             after._plantings[new.number] = now
             after.regions[new.number] = region
             if region is not None and (not new.sward or new.number in read):

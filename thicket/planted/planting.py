@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -32,7 +32,17 @@ from thicket.planted.patching import (
     patched,
 )
 from thicket.planted.places import PLANT_CEILING
-from thicket.planted.sheets import Box, Sheet, Sheets, around_both, box_around, cells, inside, widened
+from thicket.planted.sheets import (
+    Box,
+    Sheet,
+    Sheets,
+    around_any,
+    around_both,
+    box_around,
+    cells,
+    inside,
+    widened,
+)
 from thicket.planted.surface import Surroundings, surface_of
 from thicket.planted.surfaces import MeshFields
 from thicket.planted.tiled import TiledRaster
@@ -430,6 +440,16 @@ class Planting(Sheets):
         """The ground on which a change of its touch inside a box can change its plants."""
         return widened(box, 2 * self.touch_cell + self.facts.crowding)
 
+    def raised_reach(self, box: Box, wet: Callable[[], Box | None]) -> Box:
+        """The ground on which its plants can change when the terrain's heights do inside a box; `wet` gives
+        the box in which wetness changes then."""
+        if self.settings.on:
+            return self.everywhere
+        if any(c.rule.needs == "flow" for c in self.facts.asked):
+            box = around_any(box, wet()) or box
+        cells = 2 + max((c.rule.margin(c, self.cell) for c in self.facts.asked), default=0)
+        return widened(box, cells * self.cell + self.settings.gap + self.facts.crowding + self.footprint)
+
     def reached_by(self, changed: Mapping[int, Box]) -> Box | None:
         """The ground on which its plants can change when those of other stands, by number, change in these
         boxes: by the room they leave, by conditions that measure to them, and by standing on them. None when
@@ -458,13 +478,16 @@ class Planting(Sheets):
             or any(c.rule.needs in OF_STANDS and c.stand in numbers for c in self.facts.asked)
         )
 
-    def take_over(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:
+    def take_over(
+        self, was: Planting, region: Box | None, changed: Collection[int], raised: bool = False
+    ) -> None:
         """Take over from an earlier planting of the stand, with equal settings and pins, what cannot have
         changed: it differs only inside a region, there in its own touch, or, when other stands have changed,
-        by number, in what follows from those. Neither planting ever writes into the other."""
-        room_only = bool(changed) and not self.asks_for(changed)
-        self.keys.take_over(was.keys, region, not changed or room_only, not changed)
-        if not changed or room_only:
+        by number, in what follows from those, or when the ground was raised in what follows from its heights.
+        Neither planting ever writes into the other."""
+        site_alike = not raised and not (changed and self.asks_for(changed))
+        self.keys.take_over(was.keys, region, site_alike, not changed)
+        if site_alike:
             self._site = was._site
         self._changed_in = was.keys.known, region
         self._numbers = was._numbers.copy()

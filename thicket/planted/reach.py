@@ -13,8 +13,8 @@ from thicket.planted.sheets import Box, around_any
 def alike_stands(before: Level, after: Level) -> Iterator[tuple[Stand, Stand, Box | None]]:
     """The stands that two documents plant by equal settings on equal ground, first those that claim room
     first, up to the first that differs; each with the box, in m, outside of which its painting is alike
-    too, None when it is everywhere. None at all when the ground differs, or a stand with pins, which claim
-    room from stands above."""
+    too, None when it is everywhere. None at all when more of the ground differs than its heights, for which
+    see `raised_box`, or a stand with pins, which claim room from stands above."""
     if not _same_ground(before, after):
         return
     pinned = [number for number, pins in after.pins.items() if len(pins.id)]
@@ -30,11 +30,20 @@ def unreached(before: Level, after: Level) -> set[int]:
     """The stands, by number, whose plants are the same in two documents of a level since nothing that they
     follow from has changed: those that claim room before the first that differs."""
     found: set[int] = set()
+    if before.heights.key != after.heights.key:
+        return found
     for old, new, painted in alike_stands(before, after):
         if painted is not None or old.key != new.key:
             break
         found.add(new.number)
     return found
+
+
+def raised_box(before: Level, after: Level) -> Box | None:
+    """The ground, in m, on which heights of one extent differ; None where they are alike."""
+    box = None if before.heights is after.heights else before.heights.differing(after.heights)
+    cell = after.heights.ground.cell
+    return box and ((box[0] - 1) * cell, (box[1] - 1) * cell, box[2] * cell, box[3] * cell)
 
 
 def _painted(before: Level, after: Level, number: int) -> Box | None:
@@ -49,8 +58,10 @@ def _painted(before: Level, after: Level, number: int) -> Box | None:
 
 
 def _same_ground(before: Level, after: Level) -> bool:
-    """Whether two documents have the same ground, shapes, placed meshes, stock, pins and touch cells."""
-    given = [(one.heights.key, one.layers.key, one.touch_cell) for one in (before, after)]
+    """Whether two documents have the same shapes, placed meshes, stock, pins, touch cells and ground, but for
+    its heights."""
+    extents = [(one.heights.ground.heights.shape, one.heights.ground.cell) for one in (before, after)]
+    given = [(extent, one.layers.key, one.touch_cell) for extent, one in zip(extents, (before, after))]
     return given[0] == given[1] and all(
         getattr(before, name) is getattr(after, name)
         for name in ("masks", "shapes", "surfaces", "stock", "pins")

@@ -80,6 +80,14 @@ class SiteRasters:
             lambda: topographic_wetness_index(self.ground.heights, self.cell),
         )
 
+    def wet_box(self, other: SiteRasters) -> Box | None:
+        """The box in m in which ground of the same extent is wetter or drier; None where none is."""
+        rows, columns = np.nonzero(self.wetness() != other.wetness())
+        if not len(rows):
+            return None
+        c0, r0, c1, r1 = columns.min() - 1, rows.min() - 1, columns.max() + 1, rows.max() + 1
+        return c0 * self.cell, r0 * self.cell, c1 * self.cell, r1 * self.cell
+
     def other(self, number: int) -> Standing:
         """Another stand's planting.
 

@@ -27,6 +27,7 @@ from thicket.document.edits import (
     Paint,
     Painted,
     PaintedMesh,
+    RaiseGround,
     RemoveSnapshot,
     RemoveStand,
     Rename,
@@ -137,6 +138,7 @@ def examples() -> dict[str, list[Edit]]:
     shot = TakeSnapshot(name="Before the wall")
     return {
         "heights": [SetHeights(heights=hills, cell=64)],
+        "raise": [RaiseGround(box=(500, 480, 508, 486), delta=np.full((6, 8), 2048, np.int32))],
         "layers": [SetHeights(heights=hills, cell=64), SetLayers(names=("turf", "scree"), weights=cover)],
         "masks": [ChangeMasks(put={"Damp": damp})],
         "mask name": [ChangeMasks(put={"Damp": damp}), RenameMask(name="Damp", to="Wet ground")],

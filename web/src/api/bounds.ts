@@ -512,6 +512,49 @@ export const FogSettingsBounds = {
     "default": 0
   }
 } as const
+export const GroundStrokeInBounds = {
+  "path": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
+  },
+  "pressure": {
+    "min": 0,
+    "max": 1,
+    "step": 0.05,
+    "unit": "%"
+  },
+  "radius": {
+    "min": 0.25,
+    "max": 500,
+    "step": 0.5,
+    "unit": "m"
+  },
+  "soft": {
+    "min": 0,
+    "max": 1,
+    "step": 0.05,
+    "unit": "%"
+  },
+  "strength": {
+    "min": 0,
+    "max": 1,
+    "step": 0.05,
+    "unit": "%"
+  },
+  "amount": {
+    "above": 0,
+    "max": 100.0,
+    "step": 0.25,
+    "unit": "m",
+    "default": 1.0
+  },
+  "toward": {
+    "min": -1000000000.0,
+    "max": 1000000000.0,
+    "step": 0.5,
+    "unit": "m"
+  }
+} as const
 export const GroupInBounds = {
   "stands": {
     "min": 0,
@@ -1155,10 +1198,6 @@ export const StrokeInBounds = {
     "step": 0.05,
     "unit": "%"
   },
-  "on": {
-    "min": -1000000000.0,
-    "max": 1000000000.0
-  },
   "radius": {
     "min": 0.25,
     "max": 500,
@@ -1176,6 +1215,10 @@ export const StrokeInBounds = {
     "max": 1,
     "step": 0.05,
     "unit": "%"
+  },
+  "on": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
   },
   "toward": {
     "min": -1,

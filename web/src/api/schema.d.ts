@@ -647,6 +647,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/ground/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ground Stroke
+         * @description Raise, lower, smooth or flatten the ground, or lay an even slope, under one drag of the brush.
+         */
+        post: operations["server_ground_strokes_api_ground_stroke"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/shapes": {
         parameters: {
             query?: never;
@@ -4106,6 +4126,11 @@ export interface components {
             high: number;
             /** Ground Revision */
             ground_revision: number;
+            /**
+             * Ground Tiles
+             * @description revisions of the tiles of the heights, row by row
+             */
+            ground_tiles: number[];
             /** Layers Revision */
             layers_revision: number;
             /** Touch Cell */
@@ -4491,7 +4516,7 @@ export interface components {
          * Kind
          * @enum {string}
          */
-        Kind: "heights" | "layers";
+        Kind: "heights" | "layers" | "base" | "raised";
         /**
          * BegunOut
          * @description A stand that would be there since: its spacing in m, fullness, and about how many plants it has.
@@ -6187,6 +6212,54 @@ export interface components {
             to: string;
         };
         /**
+         * GroundStrokeIn
+         * @description A drag of the brush over the terrain: see `thicket.planted.touching_up.GroundBrush`.
+         */
+        GroundStrokeIn: {
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            view?: components["schemas"]["ViewIn"] | null;
+            /** Path */
+            path: [
+                number,
+                number
+            ][];
+            /** Pressure */
+            pressure?: number[] | null;
+            /** Radius */
+            radius: number;
+            /** Soft */
+            soft: number;
+            /** Strength */
+            strength: number;
+            /**
+             * Tip
+             * @default
+             */
+            tip: string;
+            /**
+             * Turn
+             * @default still
+             * @enum {string}
+             */
+            turn: "still" | "along" | "random";
+            /**
+             * Verb
+             * @enum {string}
+             */
+            verb: "raise" | "lower" | "smooth" | "flatten" | "slope";
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /** Toward */
+            toward?: number | null;
+        };
+        /**
          * ShapeIn
          * @description A shape to be stored; without `id` it is a new one.
          */
@@ -6784,8 +6857,7 @@ export interface components {
         };
         /**
          * StrokeIn
-         * @description A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The
-         *     key makes a repeat count once. `tip` is a made tip's name or the number of one's own; `fill` works
+         * @description A drag of the brush over one stand, and `also` over others. `fill` works
          *     everywhere in the level, or in the area of the limits. Over placed meshes `on` has, for each point of the
          *     path, the mesh's id, the altitude and the direction that the surface faces; stands that grow elsewhere are
          *     left alone.
@@ -6797,6 +6869,30 @@ export interface components {
              */
             key: string;
             view?: components["schemas"]["ViewIn"] | null;
+            /** Path */
+            path: [
+                number,
+                number
+            ][];
+            /** Pressure */
+            pressure?: number[] | null;
+            /** Radius */
+            radius: number;
+            /** Soft */
+            soft: number;
+            /** Strength */
+            strength: number;
+            /**
+             * Tip
+             * @default
+             */
+            tip: string;
+            /**
+             * Turn
+             * @default still
+             * @enum {string}
+             */
+            turn: "still" | "along" | "random";
             /** Stand */
             stand: number;
             /**
@@ -6809,13 +6905,6 @@ export interface components {
              * @enum {string}
              */
             verb: "thicken" | "thin" | "ease" | "level";
-            /** Path */
-            path: [
-                number,
-                number
-            ][];
-            /** Pressure */
-            pressure?: number[] | null;
             /**
              * On
              * @default []
@@ -6827,28 +6916,11 @@ export interface components {
                 number,
                 number
             ][];
-            /** Radius */
-            radius: number;
-            /** Soft */
-            soft: number;
-            /** Strength */
-            strength: number;
             /**
              * Toward
              * @default 0
              */
             toward: number;
-            /**
-             * Tip
-             * @default
-             */
-            tip: string;
-            /**
-             * Turn
-             * @default still
-             * @enum {string}
-             */
-            turn: "still" | "along" | "random";
             /**
              * Fill
              * @default
@@ -10527,7 +10599,7 @@ export interface operations {
             path: {
                 slug: string;
                 revision: number;
-                kind: "heights" | "layers";
+                kind: "heights" | "layers" | "base" | "raised";
                 tx: number;
                 tz: number;
             };
@@ -13461,6 +13533,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RasterOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_ground_strokes_api_ground_stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroundStrokeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */

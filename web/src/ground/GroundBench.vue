@@ -14,6 +14,7 @@ import NumberField from '../shared/NumberField.vue'
 import ReliefPicker from './ReliefPicker.vue'
 import ShapeList from './ShapeList.vue'
 import SurfaceList from './SurfaceList.vue'
+import TouchUp from './TouchUp.vue'
 import { useAttempt } from '../shared/useAttempt'
 
 defineProps<{
@@ -103,6 +104,9 @@ function dropCell() {
 
     <FoldingPart name="relief" title="Relief">
       <ReliefPicker :relief="relief" :at="at" />
+    </FoldingPart>
+    <FoldingPart name="touch-up" title="Touch up the ground">
+      <TouchUp />
     </FoldingPart>
     <FoldingPart name="shapes" title="Shapes">
       <ShapeList />

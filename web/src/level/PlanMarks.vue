@@ -58,6 +58,10 @@ const lasso = computed(() => {
   void props.ticks
   return props.stage.lasso.map((p) => props.stage.plan.to(...p).join()).join(' ')
 })
+const trace = computed(() => {
+  void props.ticks
+  return props.stage.trace.map((p) => props.stage.plan.to(...p).join()).join(' ')
+})
 const bar = computed(() => {
   void props.ticks
   const metres = LENGTHS.find((l) => l / props.stage.plan.pixel > 60) ?? 1000
@@ -72,6 +76,7 @@ const bar = computed(() => {
       <text :x="m.at[0] + 7" :y="m.at[1] + 4">{{ m.b.name }}</text>
     </g>
     <polygon v-if="lasso" class="lasso" :points="lasso" />
+    <polyline v-if="trace" class="trace" :points="trace" />
     <circle v-for="(r, k) in rings" :key="`ring-${k}`" class="ring" :cx="r.at[0]" :cy="r.at[1]" :r="r.r" />
     <g v-for="o in people" :key="o.p.name" class="person" :data-test="`person-${o.p.name}`">
       <path class="way" :d="o.tip" />
@@ -126,6 +131,11 @@ const bar = computed(() => {
   fill: none;
   stroke: #7b2d26;
   stroke-width: 1.4;
+}
+.trace {
+  fill: none;
+  stroke: #33415a;
+  stroke-width: 1.6;
 }
 .lasso {
   fill: #52627a22;

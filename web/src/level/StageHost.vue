@@ -52,7 +52,7 @@ const emit = defineEmits<{
   settled: [drawn: Drawn]
 }>()
 const stores = useStores()
-const { level: store, brush, selection, shapes, walks } = stores
+const { level: store, brush, selection, shapes, touchUp, walks } = stores
 const air = useAtmosphere()
 const surfaces = useSurfaces()
 const drawing = useDrawing()
@@ -136,6 +136,13 @@ watch(
   (stands) => {
     stage.value?.setStands(stands)
     void loadSward()
+  },
+)
+watch(
+  () => store.level,
+  (now, was) => {
+    if (now && now.ground_revision !== was?.ground_revision)
+      void stage.value?.setGround(now).catch(store.report)
   },
 )
 watch(
@@ -230,7 +237,9 @@ const { setting, cursor, over, pointer, down, moved, up, left, hover, away, whee
 )
 
 watch([() => brush.verb, () => brush.scope, () => store.selected.join()], tools.rest)
-watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => tools.reach())
+watch([() => brush.verb, () => touchUp.verb, () => brush.radius, () => brush.soft, armed], () =>
+  tools.reach(),
+)
 
 const POINTS = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west']
 const eyePlace = computed(() => {
@@ -321,7 +330,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           @dblclick="finish"
           @contextmenu.prevent
         />
-        <EyeSurfaces v-if="stage && edits && !shapes.tool" :stage="stage" :ticks="ticks" />
+        <EyeSurfaces v-if="stage && edits && !shapes.tool && !touchUp.verb" :stage="stage" :ticks="ticks" />
         <p v-if="stage" class="caption right number" data-test="eye-place">{{ eyePlace }}</p>
       </div>
       <div
@@ -344,8 +353,19 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           @dblclick="stand"
           @contextmenu.prevent
         />
-        <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
-        <PlanSurfaces v-if="stage" :stage="stage" :ticks="ticks" :edits="edits && !shapes.tool" />
+        <PlanShapes
+          v-if="stage"
+          :stage="stage"
+          :ticks="ticks"
+          :edits="edits && !touchUp.verb"
+          :pointer="pointer"
+        />
+        <PlanSurfaces
+          v-if="stage"
+          :stage="stage"
+          :ticks="ticks"
+          :edits="edits && !shapes.tool && !touchUp.verb"
+        />
         <PlanMarks
           v-if="stage"
           :quiet="setting || armed"

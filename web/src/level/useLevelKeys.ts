@@ -39,8 +39,9 @@ export function useLevelKeys(
     keys: keyOf,
     selection,
     shapes,
+    touchUp,
     walks,
-  }: Pick<Stores, 'level' | 'brush' | 'keys' | 'selection' | 'shapes' | 'walks'>,
+  }: Pick<Stores, 'level' | 'brush' | 'keys' | 'selection' | 'shapes' | 'touchUp' | 'walks'>,
 ): void {
   const onGround = (what: Tool) => () => bench() === 'ground' && store.mayPlant && shapes.take(what)
   const VIEW_ORDER = ['both', 'eye', 'plan'] as const
@@ -97,11 +98,13 @@ export function useLevelKeys(
             ? (draft.asking.value = false)
             : hand.tool.value || hand.plant.value
               ? hand.drop()
-              : bench() === 'ground'
-                ? shapes.drop() || (shapes.chosen = null)
-                : draft.dirty.value || draft.trouble.value
-                  ? draft.drop()
-                  : (brush.verb = null),
+              : bench() === 'ground' && touchUp.verb
+                ? (touchUp.verb = null)
+                : bench() === 'ground'
+                  ? shapes.drop() || (shapes.chosen = null)
+                  : draft.dirty.value || draft.trouble.value
+                    ? draft.drop()
+                    : (brush.verb = null),
   }
   function hide() {
     const hidden = new Set(store.hidden)

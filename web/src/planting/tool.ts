@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, shallowRef, type WritableComputedRef } from 'vue'
-import type { Stroke } from '../api/client'
+import type { GroundStroke, Stroke } from '../api/client'
 
 export type TouchVerb = Stroke['verb']
 export type Verb = TouchVerb | 'set' | 'uproot' | 'lift' | 'select'
@@ -11,6 +11,7 @@ export type PinTool = 'pick' | 'set'
 export type InHand =
   | { kind: 'brush'; what: Verb }
   | { kind: 'shape'; what: ShapeTool }
+  | { kind: 'ground'; what: GroundStroke['verb'] }
   | { kind: 'pin'; what: PinTool }
   | { kind: 'why'; what: true }
   | { kind: 'point'; what: true }
@@ -42,6 +43,7 @@ export const useTool = defineStore('tool', () => {
     point: of('point'),
     verb: of('brush'),
     shape: of('shape'),
+    ground: of('ground'),
     pin: of('pin'),
     why: of('why'),
     walk: of('walk'),

@@ -6,6 +6,7 @@ import { useLift } from './useLift'
 import { usePainting } from './usePainting'
 import { useSelect } from './useSelect'
 import { useUproot } from './useUproot'
+import { useGroundStroke } from '../ground/useGroundStroke'
 import type { Stores } from '../shared/stores'
 
 type Place = [number, number]
@@ -16,16 +17,17 @@ const TAKES = ['thin', 'uproot']
 export function useTools(
   stage: ShallowRef<Stage | null>,
   allowed: () => boolean,
-  stores: Pick<Stores, 'level' | 'brush' | 'plots' | 'selection'>,
+  stores: Pick<Stores, 'level' | 'brush' | 'plots' | 'selection' | 'touchUp'>,
 ) {
-  const { brush } = stores
+  const { brush, touchUp } = stores
   const painting = usePainting(stage, stores)
   const uproot = useUproot(stage, stores)
   const ghost = useGhost(stage, stores)
   const lift = useLift(stores)
   const select = useSelect(stage, stores)
+  const ground = useGroundStroke(stage, stores)
   /** What is going on while the button is down. */
-  const doing = ref<'paint' | 'uproot' | 'set' | 'lift' | 'size' | 'select' | null>(null)
+  const doing = ref<'paint' | 'uproot' | 'set' | 'lift' | 'size' | 'select' | 'ground' | null>(null)
   const at = ref<Place | null>(null)
   /** What is under the pointer. */
   const spot = shallowRef<Spot | null>(null)
@@ -34,17 +36,19 @@ export function useTools(
 
   const armed = computed(
     () =>
-      allowed() &&
-      brush.verb !== null &&
-      (brush.verb === 'lift' ||
-        brush.verb === 'select' ||
-        (brush.verb === 'set' ? ghost.stand.value !== null : brush.targets.length > 0)),
+      ground.armed.value ||
+      (allowed() &&
+        brush.verb !== null &&
+        (brush.verb === 'lift' ||
+          brush.verb === 'select' ||
+          (brush.verb === 'set' ? ghost.stand.value !== null : brush.targets.length > 0))),
   )
   const force = (event: PointerEvent) => (event.pointerType === 'pen' ? event.pressure : null)
 
   /** Show how far the brush reaches from where the pointer is; nothing of it for verbs without a size. */
   function reach(where: 'eye' | 'plan' = 'eye'): void {
-    const sized = brush.paints || brush.verb === 'uproot'
+    const soft = brush.paints || touchUp.verb !== null
+    const sized = soft || brush.verb === 'uproot'
     const here = spot.value && armed.value && sized ? spot.value : null
     stage.value?.setBrush(
       here && {
@@ -52,9 +56,9 @@ export function useTools(
         z: here.at[2],
         on: here.on,
         radius: brush.radius,
-        soft: brush.paints ? brush.soft : 0,
+        soft: soft ? brush.soft : 0,
       },
-      TAKES.includes(brush.verb ?? ''),
+      TAKES.includes(brush.verb ?? '') || touchUp.verb === 'lower',
       where,
     )
   }
@@ -75,7 +79,9 @@ export function useTools(
   /** Begin at a place; whether the brush takes the press. */
   function down(begun: Spot, event: PointerEvent, where: 'eye' | 'plan'): boolean {
     if (!armed.value) return false
-    if (event.ctrlKey && (brush.paints || brush.verb === 'uproot')) doing.value = 'size'
+    const sized = brush.paints || brush.verb === 'uproot' || touchUp.verb !== null
+    if (event.ctrlKey && sized) doing.value = 'size'
+    else if (touchUp.verb) doing.value = ground.begin(begun, force(event)) ? 'ground' : null
     else if (brush.verb === 'select') doing.value = select.begin(begun, event, where) ? 'select' : null
     else if (brush.verb === 'lift') {
       lift.press(begun, [event.clientX, event.clientY])
@@ -90,7 +96,8 @@ export function useTools(
   function move(next: Spot | null, event: PointerEvent, where: 'eye' | 'plan'): void {
     if (doing.value === 'size') {
       brush.scaleRadius(Math.exp(event.movementX * 0.012))
-      if (brush.paints) brush.strength = Math.min(Math.max(brush.strength - event.movementY * 0.005, 0.05), 1)
+      if (brush.paints || touchUp.verb)
+        brush.strength = Math.min(Math.max(brush.strength - event.movementY * 0.005, 0.05), 1)
       return reach(where)
     }
     if (!doing.value) return hover(next, where)
@@ -99,6 +106,7 @@ export function useTools(
     if (doing.value === 'paint') painting.extend(next, force(event))
     else if (doing.value === 'uproot') uproot.extend(next)
     else if (doing.value === 'set') ghost.extend(next)
+    else if (doing.value === 'ground') ground.extend(next, force(event))
     else if (doing.value === 'select') select.extend(...flat(next))
   }
 
@@ -108,6 +116,7 @@ export function useTools(
     if (was === 'paint') await painting.end()
     else if (was === 'uproot') await uproot.end()
     else if (was === 'set') await ghost.end()
+    else if (was === 'ground') await ground.end()
     else if (was === 'lift') await lift.release()
     else if (was === 'select') await select.end(where)
   }
@@ -118,6 +127,7 @@ export function useTools(
     uproot.cancel()
     ghost.cancel()
     lift.close()
+    ground.cancel()
     if (select.drawing.value) select.cancel()
   }
   /** The pointer has left the stage. */

@@ -4,6 +4,7 @@ import { useLevel } from '../level/level'
 import { useSelection } from '../planting/selection'
 import { usePlots } from '../budget/plots'
 import { useShapes } from '../ground/shapes'
+import { useTouchUp } from '../ground/touchUp'
 import { useTool } from '../planting/tool'
 import { useWalks } from '../sightline/walks'
 
@@ -15,6 +16,7 @@ export const useStores = () => ({
   selection: useSelection(),
   plots: usePlots(),
   shapes: useShapes(),
+  touchUp: useTouchUp(),
   walks: useWalks(),
   keys: useKeys(),
 })

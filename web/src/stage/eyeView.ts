@@ -43,7 +43,7 @@ export class EyeView {
   private readonly camera = new THREE.PerspectiveCamera()
   private readonly groundScene = new THREE.Scene()
   private readonly scene = new THREE.Scene()
-  private readonly terrain: Terrain
+  readonly terrain: Terrain
   private readonly light: Record<string, THREE.IUniform>
   readonly groundUniforms: Record<string, THREE.IUniform>
   private readonly waters = new THREE.Group()

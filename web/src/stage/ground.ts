@@ -14,8 +14,8 @@ export class Ground {
     readonly columns: number,
     readonly rows: number,
     readonly cell: number,
-    readonly low: number,
-    readonly high: number,
+    public low: number,
+    public high: number,
   ) {
     this.width = columns * cell
     this.length = rows * cell
@@ -69,45 +69,57 @@ export class Ground {
   }
 }
 
+/** Fetch one tile of a raster of the ground, of so many values a row, into its place. */
+async function readTile(
+  level: Level,
+  kind: 'heights' | 'layers',
+  revision: number,
+  [tx, tz]: [number, number],
+  out: Float32Array | Uint8Array,
+  wide: number,
+  channels = 1,
+): Promise<void> {
+  const bytes = await answerBytes(
+    api.GET('/api/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}', {
+      params: { path: { slug: level.slug, revision, kind, tx, tz } },
+      parseAs: 'stream',
+    }),
+  )
+  const tile = kind === 'heights' ? new Float32Array(bytes) : new Uint8Array(bytes)
+  const w = Math.min(TILE, wide - tx * TILE) * channels
+  for (let r = 0; r * w < tile.length; r++)
+    out.set(tile.subarray(r * w, (r + 1) * w), ((tz * TILE + r) * wide + tx * TILE) * channels)
+}
+
+/**
+ * Bring the heights to what they are in the level as it is now: the tiles that have another revision than
+ * before are fetched.
+ */
+export async function readHeights(ground: Ground, level: Level, was: number[]): Promise<void> {
+  const wide = ground.columns + 1
+  const across = Math.ceil(wide / TILE)
+  await Promise.all(
+    level.ground_tiles.map((revision, k) =>
+      revision === was[k]
+        ? undefined
+        : readTile(level, 'heights', revision, [k % across, Math.floor(k / across)], ground.heights, wide),
+    ),
+  )
+  ground.low = level.low
+  ground.high = level.high
+}
+
 /** Fetch all tiles of a level's ground. */
 export async function loadGround(level: Level): Promise<Ground> {
-  const { rows, columns, slug } = level
-  const heights = new Float32Array((rows + 1) * (columns + 1))
+  const { rows, columns, cell, low, high } = level
   const count = level.layers.length
   const layers = new Uint8Array(rows * columns * count)
-  const read = async (
-    kind: 'heights' | 'layers',
-    revision: number,
-    high: number,
-    wide: number,
-    channels: number,
-    into: (bytes: ArrayBuffer) => Float32Array | Uint8Array,
-    out: Float32Array | Uint8Array,
-  ) => {
-    const jobs: Promise<void>[] = []
-    for (let tz = 0; tz * TILE < high; tz++) {
-      for (let tx = 0; tx * TILE < wide; tx++) {
-        jobs.push(
-          answerBytes(
-            api.GET('/api/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}', {
-              params: { path: { slug, revision, kind, tx, tz } },
-              parseAs: 'stream',
-            }),
-          ).then((bytes) => {
-            const tile = into(bytes)
-            const w = Math.min(TILE, wide - tx * TILE) * channels
-            for (let r = 0; r * w < tile.length; r++) {
-              out.set(tile.subarray(r * w, (r + 1) * w), ((tz * TILE + r) * wide + tx * TILE) * channels)
-            }
-          }),
-        )
-      }
-    }
-    await Promise.all(jobs)
-  }
-  await Promise.all([
-    read('heights', level.ground_revision, rows + 1, columns + 1, 1, (b) => new Float32Array(b), heights),
-    read('layers', level.layers_revision, rows, columns, count, (b) => new Uint8Array(b), layers),
-  ])
-  return new Ground(heights, layers, count, columns, rows, level.cell, level.low, level.high)
+  const heights = new Float32Array((rows + 1) * (columns + 1))
+  const ground = new Ground(heights, layers, count, columns, rows, cell, low, high)
+  const jobs = [readHeights(ground, level, [])]
+  for (let tz = 0; tz * TILE < rows; tz++)
+    for (let tx = 0; tx * TILE < columns; tx++)
+      jobs.push(readTile(level, 'layers', level.layers_revision, [tx, tz], layers, columns, count))
+  await Promise.all(jobs)
+  return ground
 }

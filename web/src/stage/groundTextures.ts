@@ -179,7 +179,9 @@ export class GroundTextures {
   private readonly columns: number
   private readonly rows: number
   private readonly masks: Record<string, THREE.IUniform>
-  private readonly drawn: Ground
+  private drawn: Ground
+  /** Textures of all renderers that hold the heights. */
+  private readonly heights: THREE.DataTexture[] = []
   /** Textures of all renderers that follow from where the sun stands. */
   private readonly lit: { from: () => Uint8Array; texture: THREE.DataTexture }[] = []
   relief!: Uint8Array
@@ -212,6 +214,13 @@ export class GroundTextures {
       (_, k) => paint?.means[k] ?? linear(level.layers[k]?.colour ?? '#000000'),
     )
     this.light(sunOf(level.atmosphere))
+  }
+
+  /** The ground has other heights now, and the sun shines on it from a direction. */
+  raise(sun: THREE.Vector3): void {
+    this.drawn = thinned(this.ground)
+    for (const texture of this.heights) texture.needsUpdate = true
+    this.light(sun)
   }
 
   /** Have the sun shine from a direction. */
@@ -254,6 +263,7 @@ export class GroundTextures {
       THREE.FloatType,
     )
     heights.needsUpdate = true
+    this.heights.push(heights)
     return {
       uHeights: { value: heights },
       uVertices: { value: [ground.columns + 1, ground.rows + 1] },

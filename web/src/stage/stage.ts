@@ -5,7 +5,7 @@ import type { Contour } from './contourLines'
 import { CoverStore, isWide } from './cover'
 import { EyeView, type Drawn, type Spot } from './eyeView'
 import { sunOf } from './fog'
-import { loadGround, type Ground } from './ground'
+import { loadGround, readHeights, type Ground } from './ground'
 import { loadPaint, type GroundPaint } from './groundPaint'
 import { GroundTextures, rasterTexture, softwareDrawn, washTexture } from './groundTextures'
 import { PlanView } from './planView'
@@ -65,6 +65,7 @@ export class Stage {
   shown = { eye: true, plan: true }
   rings: Ring[] = []
   lasso: [number, number][] = []
+  trace: [number, number][] = []
   everything = false
   private windy = false
   private outlines: Outline[] = []
@@ -90,6 +91,8 @@ export class Stage {
   private stands: Stand[] = []
   private planAt = ''
   private ended = false
+  /** Revisions of the tiles of the heights that are drawn. */
+  private heights: number[]
   private readonly textures: GroundTextures
   private readonly carried: Carried
   private sun: Vector3
@@ -103,6 +106,7 @@ export class Stage {
     private readonly stock: Awaited<ReturnType<typeof loadStock>>,
     private readonly items: Map<string, Item>,
   ) {
+    this.heights = level.ground_tiles
     const textures = (this.textures = new GroundTextures(ground, level, paint))
     this.sun = sunOf(level.atmosphere)
     this.store = new PlantStore(level.slug, items, () => this.plantsCame())
@@ -134,6 +138,18 @@ export class Stage {
       stock,
       new Map(level.stock.map((i) => [i.slug, i])),
     )
+  }
+
+  /** The level's ground has other heights since: what of them differs is fetched and drawn. */
+  async setGround(level: Level): Promise<void> {
+    const was = this.heights
+    this.heights = level.ground_tiles
+    await readHeights(this.ground, level, was)
+    if (this.ended) return
+    this.textures.raise(this.sun)
+    this.eye.terrain.raise()
+    this.setShapes(this.outlines)
+    this.plantsChanged()
   }
 
   /** The stands to draw; one whose items are still to be loaded is drawn as soon as they are. */
@@ -285,13 +301,21 @@ export class Stage {
   setShapes(outlines: Outline[]): void {
     this.outlines = outlines
     const lasso = this.lasso.length > 2 ? [{ points: this.lasso, closed: true, strong: true }] : []
-    this.eye.shapes.show([...outlines, ...lasso, ...this.rings.map(ringOf)])
+    const trace = this.trace.length > 1 ? [{ points: this.trace, closed: false, strong: true }] : []
+    this.eye.shapes.show([...outlines, ...lasso, ...trace, ...this.rings.map(ringOf)])
     this.dirty.eye = true
   }
 
   /** Draw the line round what is to be selected in both views. */
   setLasso(points: [number, number][]): void {
     this.lasso = points
+    this.setShapes(this.outlines)
+    this.dirty.over = true
+  }
+
+  /** Draw the line of a stroke over the ground in the eye view and mark it on the plan. */
+  setTrace(points: [number, number][]): void {
+    this.trace = points
     this.setShapes(this.outlines)
     this.dirty.over = true
   }

@@ -90,7 +90,7 @@ function grid(step: number, skirt: number): THREE.InstancedBufferGeometry {
  */
 export class Terrain {
   readonly group = new THREE.Group()
-  private readonly tiles: Tile[]
+  private tiles: Tile[] = []
   private readonly materials: GroundMaterials
   private readonly meshes: {
     geometry: THREE.InstancedBufferGeometry
@@ -98,14 +98,11 @@ export class Terrain {
     mesh: THREE.Mesh
   }[]
 
-  constructor(ground: Ground, uniforms: Record<string, THREE.IUniform>) {
-    const made: ReturnType<typeof tileOf>[] = []
-    for (let row = 0; row < ground.rows; row += TILE)
-      for (let col = 0; col < ground.columns; col += TILE) made.push(tileOf(ground, col, row))
-    // A skirt hangs down as far as the coarsest grid departs from the ground along the tiles' rims.
-    const skirt = Math.max(SKIRT, 1.1 * Math.max(...made.map((m) => m.rim)))
-    this.tiles = made.map((m) => m.tile)
-    for (const tile of this.tiles) tile.box[1]! -= skirt
+  constructor(
+    private readonly ground: Ground,
+    uniforms: Record<string, THREE.IUniform>,
+  ) {
+    const skirt = this.measure()
     this.materials = new GroundMaterials({
       vertexShader: GROUND_VERTEX,
       fragmentShader: GROUND_FRAGMENT,
@@ -121,6 +118,29 @@ export class Terrain {
       this.group.add(mesh)
       return { geometry, offsets, mesh }
     })
+  }
+
+  /** Measure the tiles anew. Returns: how far their skirts hang down, in m. */
+  private measure(): number {
+    const { ground } = this
+    const made: ReturnType<typeof tileOf>[] = []
+    for (let row = 0; row < ground.rows; row += TILE)
+      for (let col = 0; col < ground.columns; col += TILE) made.push(tileOf(ground, col, row))
+    // A skirt hangs down as far as the coarsest grid departs from the ground along the tiles' rims.
+    const skirt = Math.max(SKIRT, 1.1 * Math.max(...made.map((m) => m.rim)))
+    this.tiles = made.map((m) => m.tile)
+    for (const tile of this.tiles) tile.box[1]! -= skirt
+    return skirt
+  }
+
+  /** The ground has other heights now. */
+  raise(): void {
+    const skirt = this.measure()
+    for (const { geometry } of this.meshes) {
+      const place = geometry.getAttribute('position')
+      for (let k = 0; k < place.count; k++) if (place.getY(k)) place.setY(k, -skirt)
+      place.needsUpdate = true
+    }
   }
 
   /** Choose tiles and their grids for a view. */

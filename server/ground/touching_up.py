@@ -1,0 +1,31 @@
+"""The ground touched up with a brush."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from django.contrib.auth.models import User
+
+from server.document.own_ground import own_ground
+from server.document.planted import planted_of
+from server.journal.action import Done, action
+from server.journal.commit import commit_made
+from server.levels.models import Level
+from thicket.document.edits import Edit
+from thicket.planted.touching_up import GroundBrush
+from thicket.planting.strokes import GROUND_VERBS
+
+
+@action
+def touch_up(user: User, level: Level, brush: GroundBrush, key: UUID) -> Done:
+    """Work with a brush on the ground, as one journal entry; what lies outside one's own plots stays as it is
+    where planting is refused there. A key that is known counts once.
+
+    Raises: Refused when the brush has nothing to work on.
+    """
+
+    def make(row: Level) -> tuple[Edit, str]:
+        edit = brush.edit(planted_of(row).level, own_ground(row, user))
+        return edit, f"{GROUND_VERBS[brush.stroke.verb]} the ground"
+
+    return commit_made(user, level, key, make, at=brush.stroke.path)

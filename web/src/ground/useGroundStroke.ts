@@ -1,0 +1,44 @@
+import { computed, ref, type ShallowRef } from 'vue'
+import type { Spot } from '../stage/eyeView'
+import type { Stage } from '../stage/stage'
+import type { Stores } from '../shared/stores'
+
+type Place = [number, number]
+const MOST = 4000
+
+/** Touch up the ground with a stroke on the stage; letting go keeps it. */
+export function useGroundStroke(
+  stage: ShallowRef<Stage | null>,
+  { brush, touchUp, level }: Pick<Stores, 'brush' | 'touchUp' | 'level'>,
+) {
+  const path = ref<Place[]>([])
+  let pressure: number[] | null = null
+  const armed = computed(() => touchUp.verb !== null && level.mayPlant)
+
+  /** Begin at a place of the terrain; whether it is one. */
+  function begin({ at: [x, , z], on }: Spot, force: number | null): boolean {
+    if (on || touchUp.busy) return false
+    path.value = [[x, z]]
+    pressure = force === null ? null : [force]
+    return true
+  }
+  function extend({ at: [x, , z], on }: Spot, force: number | null): void {
+    const last = path.value[path.value.length - 1]
+    if (on || !last || path.value.length >= MOST) return
+    if (Math.hypot(x - last[0], z - last[1]) < Math.max(0.3, brush.radius * 0.06)) return
+    path.value.push([x, z])
+    pressure?.push(force ?? 1)
+    stage.value?.setTrace(touchUp.verb === 'slope' ? [path.value[0]!, [x, z]] : path.value)
+  }
+  async function end(): Promise<void> {
+    const drawn = path.value
+    cancel()
+    if (drawn.length) await touchUp.keep(drawn, pressure)
+  }
+  function cancel(): void {
+    path.value = []
+    stage.value?.setTrace([])
+  }
+
+  return { armed, begin, extend, end, cancel }
+}
