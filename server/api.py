@@ -15,6 +15,7 @@ from server.audit.api import router as audit
 from server.bodies import router as files
 from server.catalogue.list_api import router as level_list
 from server.ground.api import router as ground
+from server.ground.layers_api import router as ground_layers
 from server.ground.masks_api import router as masks
 from server.ground.strokes_api import router as ground_strokes
 from server.handover.api import router as handover
@@ -122,6 +123,7 @@ for router in (
     ground,
     masks,
     ground_strokes,
+    ground_layers,
     shapes,
     surfaces,
     stock,

@@ -12,7 +12,7 @@ from django.contrib.auth.models import User
 
 from server.cache import CACHE
 from server.ground.models import Mask as MaskRow
-from server.levels.ground import heights_of, layers_of, next_revision, store, store_changed, store_raised
+from server.levels.ground import heights_of, layers_of, next_revision, store_changed, store_raised
 from server.levels.models import Level
 from thicket.document.level import Level as Document
 from thicket.document.mask_sources import MaskSource
@@ -48,9 +48,10 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
     if before.layers is not after.layers:
         weights = after.layers.weights
         fields["layers_revision"] = next_revision(row)
-        row.ground_tiles.filter(kind="layers").delete()
-        store(row, "layers", weights, fields["layers_revision"])
-        fields["layers"] = layers_named(row, after.layers.names)
+        store_changed(row, "layers", before.layers.weights, weights, fields["layers_revision"])
+        alike = before.layers.weights is weights
+        renamed = dict(zip(after.layers.names, before.layers.names)) if alike else {}
+        fields["layers"] = layers_named(row, after.layers.names, renamed)
     for name, value in fields.items():
         setattr(row, name, value)
     if fields:
@@ -59,9 +60,13 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
         _write_masks(row, before.masks, after.masks)
 
 
-def layers_named(level: Level, names: tuple[str, ...]) -> list[dict[str, str]]:
-    """Ground layers of these names with a colour each, that of the level's own where it has such a layer."""
+def layers_named(
+    level: Level, names: tuple[str, ...], renamed: Mapping[str, str] = {}
+) -> list[dict[str, str]]:
+    """Ground layers of these names with a colour each, that of the level's own where it has such a layer, or
+    has it under the name that it was renamed from."""
     old = {given["name"]: given["colour"] for given in level.layers}
+    old |= {now: old[was] for now, was in renamed.items() if was in old}
     spare = [colour for colour in COLOURS if colour not in old.values()] or list(COLOURS)
     return [{"name": n, "colour": old.get(n) or spare[k % len(spare)]} for k, n in enumerate(names)]
 

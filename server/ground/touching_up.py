@@ -26,6 +26,7 @@ def touch_up(user: User, level: Level, brush: GroundBrush, key: UUID) -> Done:
 
     def make(row: Level) -> tuple[Edit, str]:
         edit = brush.edit(planted_of(row).level, own_ground(row, user))
-        return edit, f"{GROUND_VERBS[brush.stroke.verb]} the ground"
+        with_what = f" with {brush.layer}" if brush.layer else ""
+        return edit, f"{GROUND_VERBS[brush.stroke.verb]} the ground{with_what}"
 
     return commit_made(user, level, key, make, at=brush.stroke.path)

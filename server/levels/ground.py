@@ -24,12 +24,18 @@ def _tiles(level: Level, kind: str) -> Iterator[tuple[int, int, bytes]]:
     return ((tx, tz, data) for (tx, tz), data in found.items())
 
 
-def tile_revisions(level: Level) -> list[int]:
-    """The revisions of the tiles of the heights, row by row."""
-    rows = level.ground_tiles.filter(kind=GroundTile.Kind.HEIGHTS).order_by("revision")
-    found = {(tx, tz): revision for tx, tz, revision in rows.values_list("tx", "tz", "revision")}
-    across, down = level.columns // TILE + 1, level.rows // TILE + 1
-    return [found.get((tx, tz), level.ground_revision) for tz in range(down) for tx in range(across)]
+def tile_revisions(level: Level) -> dict[str, list[int]]:
+    """The revisions of the tiles of the heights, and of the ground layers, row by row."""
+    kinds = GroundTile.Kind.HEIGHTS, GroundTile.Kind.LAYERS
+    rows = level.ground_tiles.filter(kind__in=kinds).order_by("revision")
+    found = {
+        (kind, tx, tz): given for kind, tx, tz, given in rows.values_list("kind", "tx", "tz", "revision")
+    }
+    out = {}
+    for kind, more in zip(kinds, (1, 0)):
+        across, down = (-(-(side + more) // TILE) for side in (level.columns, level.rows))
+        out[str(kind)] = [found.get((kind, tx, tz), 1) for tz in range(down) for tx in range(across)]
+    return out
 
 
 def heights_of(level: Level) -> Heights:
@@ -84,7 +90,8 @@ def store_changed(level: Level, kind: str, before: np.ndarray, after: np.ndarray
     """Bring the stored tiles of a raster from one state to another: those that differ get a revision."""
     if before.shape != after.shape:
         level.ground_tiles.filter(kind=kind).delete()
-        return store(level, kind, after, revision)
+        store(level, kind, after, revision)
+        return
     for tx, tz, part in differing(before, after):
         level.ground_tiles.filter(kind=kind, tx=tx, tz=tz).delete()
         GroundTile.objects.create(level=level, kind=kind, tx=tx, tz=tz, revision=revision, data=pack(part))

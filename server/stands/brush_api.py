@@ -104,7 +104,9 @@ class StrokeIn(BrushIn):
 
     def brush(self) -> Brush:
         """The brush as the server works with it."""
-        return Brush(self.stroke(self.verb, self.toward, self.on), Limits(**self.limits.model_dump()), self.fill)
+        return Brush(
+            self.stroke(self.verb, self.toward, self.on), Limits(**self.limits.model_dump()), self.fill
+        )
 
 
 class TipOut(Schema):

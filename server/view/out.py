@@ -89,7 +89,9 @@ class LevelOut(Schema):
     low: float
     high: float
     ground_revision: int
-    ground_tiles: list[int] = Field(description="revisions of the tiles of the heights, row by row")
+    ground_tiles: dict[Literal["heights", "layers"], list[int]] = Field(
+        description="revisions of the tiles, row by row"
+    )
     layers_revision: int
     touch_cell: float
     layers: list[Layer]

@@ -29,10 +29,12 @@ from thicket.document.edits import (
     OrderStands,
     Paint,
     Painted,
+    PaintLayers,
     RaiseGround,
     RemoveSnapshot,
     RemoveStand,
     Rename,
+    RenameLayer,
     RenameMask,
     SetAtmosphere,
     SetDrawing,
@@ -135,6 +137,12 @@ def chance(rng, level):
         "raise": lambda: RaiseGround(
             box=(20, 30, 28, 34), delta=np.full((4, 8), rng.randrange(-900, 900), np.int32)
         ),
+        "paint layers": lambda: PaintLayers(
+            names=level.layers.names,
+            box=(20, 30, 28, 34),
+            delta=np.full((4, 8, len(level.layers.names)), rng.randrange(-90, 90), np.int16),
+        ),
+        "layer name": lambda: RenameLayer(name="turf", to="grass"),
         "view": lambda: ChangeViews(
             put={
                 "There": SavedView(name="There", x=9, y=400, z=9, heading=0, pitch=rng.uniform(0, 9), fov=50)

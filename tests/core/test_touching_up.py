@@ -13,8 +13,10 @@ import numpy as np
 
 import thicket
 from tests.core.levels import drawn_level
-from thicket.document.edits import RaiseGround, SetHeights
-from thicket.document.rasters import Heights
+from thicket.document.edits import RaiseGround, RenameLayer, SetHeights
+from thicket.document.edits.ground import layer_added, layer_removed
+from thicket.document.rasters import Heights, LayerMaps
+from thicket.document.settings import ConditionSettings
 from thicket.planted.touching_up import GroundBrush
 from thicket.planting.strokes import Stroke
 from thicket.refused import Conflict, Refused
@@ -103,6 +105,60 @@ class TouchingUp(unittest.TestCase):
                 self.assertLess(len(changed), sheets, f"{stand.slug} is not planted anew far from the stroke")
             moved += len(changed)
         self.assertGreater(moved, 0)
+
+    def test_a_layer_covers_the_others_and_only_plants_that_ask_for_layers_follow(self):
+        weights = np.zeros((256, 256, 2), np.uint8)
+        weights[..., 0], weights[..., 1] = 205, 50
+        level = replace(self.level, layers=LayerMaps.of(("turf", "scree"), weights))
+        edit = GroundBrush(a_stroke("cover", soft=0.1, strength=0.6), layer="scree").edit(level)
+        now = edit.apply(level).layers.weights
+        np.testing.assert_array_equal(now[80, 85], [82, 173])
+        np.testing.assert_array_equal(now.sum(axis=2), 255)
+        np.testing.assert_array_equal(now[:50], weights[:50])
+        self.assertEqual(edit.inverse(level).apply(edit.apply(level)).layers.key, level.layers.key)
+        c = ConditionSettings.model_validate({"kind": "layer", "lo": 0.5, "hi": 1, "layers": ["scree"]})
+        stand = level.in_order[0]
+        asks = stand.settings.model_copy(update={"conditions": [c]})
+        level = replace(level, stands=level.stands | {stand.number: replace(stand, settings=asks)})
+        step = thicket.plant(level).after(edit)
+        anew = thicket.plant(step.after.level)
+        self.assertGreater(step.counted(stand.number)[0], 0, "where scree is now")
+        for other in level.in_order:
+            mine, fresh = step.after.planting(other.number), anew.planting(other.number)
+            for sheet in mine.sheets_in(mine.everywhere):
+                np.testing.assert_array_equal(mine.plants(sheet).form, fresh.plants(sheet).form)
+
+    def test_layers_are_added_renamed_and_removed_with_what_refers_to_them(self):
+        level = self.level
+        level = layer_added(level, "mud").apply(level)
+        self.assertEqual(level.layers.names[-1], "mud")
+        edit = GroundBrush(a_stroke("cover"), layer="mud").edit(level)
+        painted = edit.apply(level)
+        c = ConditionSettings.model_validate({"kind": "layer", "lo": 0.5, "hi": 1, "layers": ["mud"]})
+        stand = level.in_order[0]
+        asks = stand.settings.model_copy(update={"conditions": [c]})
+        painted = replace(painted, stands=painted.stands | {stand.number: replace(stand, settings=asks)})
+        rename = RenameLayer(name="mud", to="clay")
+        renamed = rename.apply(painted)
+        self.assertEqual(renamed.stands[stand.number].settings.conditions[0].layers, ["clay"])
+        counts = [thicket.plant(one).planting(stand.number).count() for one in (painted, renamed)]
+        self.assertEqual(counts[0], counts[1])
+        back = rename.inverse(painted).apply(renamed)
+        self.assertEqual(back.stands[stand.number].settings, asks)
+        self.assertEqual(back.layers.key, painted.layers.key)
+        gone = layer_removed(painted, "mud").apply(painted)
+        self.assertEqual(gone.layers.names, self.level.layers.names)
+        sums = [one.layers.weights.astype(int).sum(axis=2) for one in (painted, gone)]
+        self.assertLessEqual(np.abs(sums[0] - sums[1]).max(), 1, "the others take its place")
+        for make, says in (
+            (lambda: layer_added(painted, "mud"), "a ground layer 'mud' already"),
+            (lambda: layer_removed(level, "peat"), "no ground layer 'peat'"),
+            (lambda: RenameLayer(name="peat", to="bog").apply(level), "no ground layer 'peat'"),
+            (lambda: GroundBrush(a_stroke("cover"), layer="peat").edit(level), "no ground layer 'peat'"),
+            (lambda: edit.apply(renamed), "has been changed since"),
+        ):
+            with self.assertRaisesRegex(Refused, says):
+                make()
 
     def test_it_is_saved_with_the_level_and_opened_with_what_can_still_be_taken_back(self):
         edit = GroundBrush(a_stroke("raise"), 2.0).edit(self.level)

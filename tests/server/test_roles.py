@@ -236,6 +236,9 @@ class Roles(GroundCase):
                 "plant",
                 {k: v for k, v in stroke.items() if k != "stand"} | {"verb": "raise"},
             ),
+            f"{level}/layers/add": ("lead", {"key": key, "name": "mud"}),
+            f"{level}/layers/rename": ("lead", {"key": key, "name": "turf", "to": "grass"}),
+            f"{level}/layers/remove": ("lead", {"key": key, "name": "turf"}),
             f"{level}/strokes/try": ("plant", stroke),
             f"{level}/strokes/spent": ("plant", stroke | {"view": VIEW}),
             f"{level}/new-stand": (

@@ -10,15 +10,50 @@ import numpy as np
 
 from thicket.document.mask_sources import MaskSource
 from thicket.ground.heights import Ground
-from thicket.hashing import digest_of, hash_of
+from thicket.hashing import Window, digest_of, hash_of
 from thicket.lazy import lazy
-
 
 RAISED_UNIT = 1024
 """Ground that is raised by hand is kept in whole steps of 1 / 1024 m, so that strokes add up and are taken
 back exactly in any order."""
 BLOCK = 64
-"""Vertices of a side of the blocks that heights are told apart by."""
+"""Values of a side of the blocks that rasters are compared by."""
+
+
+class Blocks:
+    """The blocks of a raster (rows, columns, …), by whose hashes two of a shape are compared."""
+
+    def __init__(self, array: np.ndarray) -> None:
+        self.array = array
+        rows, columns = (-(-side // BLOCK) for side in array.shape[:2])
+        self.hashes = np.empty((rows, columns), np.uint64)
+        for r in range(rows):
+            band = array[r * BLOCK : (r + 1) * BLOCK]
+            for c in range(columns):
+                part = np.ascontiguousarray(band[:, c * BLOCK : (c + 1) * BLOCK])
+                self.hashes[r, c] = int.from_bytes(hash_of(part), "little")
+
+    def near(self, window: Window, margin: int) -> str:
+        """Equal as long as the values in a window are, and those so far around it and one more."""
+        col0, row0, col1, row1 = window
+        rows = slice(max(row0 - margin, 0) // BLOCK, (row1 + margin) // BLOCK + 1)
+        columns = slice(max(col0 - margin, 0) // BLOCK, (col1 + margin) // BLOCK + 1)
+        return digest_of(self.hashes[rows, columns], self.array.shape)
+
+    def differing(self, other: Blocks) -> Window | None:
+        """The values, half open, that another of its shape has otherwise; None where there are none."""
+        found = np.argwhere(self.hashes != other.hashes)
+        if not len(found):
+            return None
+        (r0, c0), (r1, c1) = found.min(axis=0) * BLOCK, (found.max(axis=0) + 1) * BLOCK
+        unlike = self.array[r0:r1, c0:c1] != other.array[r0:r1, c0:c1]
+        rows, columns = np.nonzero(unlike if unlike.ndim == 2 else unlike.any(axis=2))
+        return (
+            int(c0 + columns.min()),
+            int(r0 + rows.min()),
+            int(c0 + columns.max()) + 1,
+            int(r0 + rows.max()) + 1,
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,40 +86,18 @@ class Heights:
         return self.key if self.raised is None else digest_of(self.base, self.ground.cell)
 
     @lazy
-    def _blocks(self) -> np.ndarray:
-        """A hash of every block of vertices, uint64 (rows, columns of blocks)."""
-        rows, columns = (-(-side // BLOCK) for side in self.ground.heights.shape)
-        out = np.empty((rows, columns), np.uint64)
-        for r in range(rows):
-            band = self.ground.heights[r * BLOCK : (r + 1) * BLOCK]
-            for c in range(columns):
-                part = np.ascontiguousarray(band[:, c * BLOCK : (c + 1) * BLOCK])
-                out[r, c] = int.from_bytes(hash_of(part), "little")
-        return out
+    def blocks(self) -> Blocks:
+        """What its blocks of vertices are compared by."""
+        return Blocks(self.ground.heights)
 
-    def differing(self, other: Heights) -> tuple[int, int, int, int] | None:
-        """The vertices (col0, row0, col1, row1), half open, that another of its shape has at other heights;
-        None where there are none."""
-        found = np.argwhere(self._blocks != other._blocks)
-        if not len(found):
-            return None
-        (r0, c0), (r1, c1) = found.min(axis=0) * BLOCK, (found.max(axis=0) + 1) * BLOCK
-        mine, its = (one.ground.heights[r0:r1, c0:c1] for one in (self, other))
-        rows, columns = np.nonzero(mine != its)
-        return (
-            int(c0 + columns.min()),
-            int(r0 + rows.min()),
-            int(c0 + columns.max()) + 1,
-            int(r0 + rows.max()) + 1,
-        )
+    def near(self, window: Window, margin: int) -> str:
+        """Equal as long as the heights in a window of cells are, and so many cells around it."""
+        return f"{self.blocks.near(window, margin)} {self.ground.cell}"
 
-    def near(self, window: tuple[int, int, int, int], margin: int) -> str:
-        """Equal as long as the heights in a window of cells (col0, row0, col1, row1) are, and so many cells
-        around it."""
-        col0, row0, col1, row1 = window
-        rows = slice(max(row0 - margin, 0) // BLOCK, (row1 + margin) // BLOCK + 1)
-        columns = slice(max(col0 - margin, 0) // BLOCK, (col1 + margin) // BLOCK + 1)
-        return digest_of(self._blocks[rows, columns], self.ground.cell, self.ground.heights.shape)
+    def differing(self, other: Heights) -> Window | None:
+        """The vertices, half open, that another of its shape has at other heights; None where there are
+        none."""
+        return self.blocks.differing(other.blocks)
 
 
 @dataclass(frozen=True, eq=False)
@@ -94,6 +107,11 @@ class LayerMaps:
     key: str
     names: tuple[str, ...]
     weights: np.ndarray
+
+    @lazy
+    def blocks(self) -> Blocks:
+        """What its blocks of cells are compared by."""
+        return Blocks(self.weights)
 
     @staticmethod
     def of(names: Sequence[str], weights: np.ndarray) -> LayerMaps:

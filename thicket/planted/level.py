@@ -26,7 +26,7 @@ from thicket.planted.handover import Manifest, hand_over
 from thicket.planted.parts import Standing
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting, host_of
-from thicket.planted.reach import alike_stands, raised_box
+from thicket.planted.reach import alike_stands, ground_box
 from thicket.planted.sheets import Box, around_any
 from thicket.planted.step import Step
 from thicket.planted.suitability import SiteRasters
@@ -234,25 +234,25 @@ class PlantedLevel:
         wet = cache(lambda: self.rasters.wet_box(after.rasters))
         read = {number for stand in level.in_order for number in stand.settings.painting_read}
         for old, new, painted in alike_stands(self.level, level):
-            if (raised := raised_box(self.level, level)) and self.meshes.outlines != after.meshes.outlines:
+            if (changed := ground_box(self.level, level)) and self.meshes.outlines != after.meshes.outlines:
                 break
             was = self._plantings.get(new.number)
             if was is None:
-                if painted or moved or raised:
+                if painted or moved or changed:
                     break
                 continue
             region = was.reached_by(moved)
-            if raised:
-                region = around_any(region, was.raised_reach(raised, wet))
+            if changed:
+                region = around_any(region, was.ground_reach(changed, wet))
             if painted:
                 region = around_any(region, was.touch_reach(painted))
             if old is new and region is None and not moved:
                 after._plantings[new.number] = was
                 after.regions[new.number] = None
                 continue
-            facts = was.facts if old is new and not raised else None
+            facts = was.facts if old is new and not changed else None
             now = Planting(after._around(new), new, facts=facts)
-            now.take_over(was, region, set(moved), bool(raised))
+            now.take_over(was, region, set(moved), bool(changed))
             after._plantings[new.number] = now
             after.regions[new.number] = region
             if region is not None and (not new.sward or new.number in read):

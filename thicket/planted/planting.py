@@ -440,8 +440,8 @@ class Planting(Sheets):
         """The ground on which a change of its touch inside a box can change its plants."""
         return widened(box, 2 * self.touch_cell + self.facts.crowding)
 
-    def raised_reach(self, box: Box, wet: Callable[[], Box | None]) -> Box:
-        """The ground on which its plants can change when the terrain's heights do inside a box; `wet` gives
+    def ground_reach(self, box: Box, wet: Callable[[], Box | None]) -> Box:
+        """The ground on which its plants can change when the terrain does inside a box; `wet` gives
         the box in which wetness changes then."""
         if self.settings.on:
             return self.everywhere
@@ -479,13 +479,13 @@ class Planting(Sheets):
         )
 
     def take_over(
-        self, was: Planting, region: Box | None, changed: Collection[int], raised: bool = False
+        self, was: Planting, region: Box | None, changed: Collection[int], ground: bool = False
     ) -> None:
         """Take over from an earlier planting of the stand, with equal settings and pins, what cannot have
         changed: it differs only inside a region, there in its own touch, or, when other stands have changed,
-        by number, in what follows from those, or when the ground was raised in what follows from its heights.
+        by number, in what follows from those, or when the ground has changed in what follows from that.
         Neither planting ever writes into the other."""
-        site_alike = not raised and not (changed and self.asks_for(changed))
+        site_alike = not ground and not (changed and self.asks_for(changed))
         self.keys.take_over(was.keys, region, site_alike, not changed)
         if site_alike:
             self._site = was._site

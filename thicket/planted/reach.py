@@ -13,8 +13,8 @@ from thicket.planted.sheets import Box, around_any
 def alike_stands(before: Level, after: Level) -> Iterator[tuple[Stand, Stand, Box | None]]:
     """The stands that two documents plant by equal settings on equal ground, first those that claim room
     first, up to the first that differs; each with the box, in m, outside of which its painting is alike
-    too, None when it is everywhere. None at all when more of the ground differs than its heights, for which
-    see `raised_box`, or a stand with pins, which claim room from stands above."""
+    too, None when it is everywhere. None at all when more of the ground differs than heights and weights of
+    its layers, for which see `ground_box`, or a stand with pins, which claim room from stands above."""
     if not _same_ground(before, after):
         return
     pinned = [number for number, pins in after.pins.items() if len(pins.id)]
@@ -30,7 +30,7 @@ def unreached(before: Level, after: Level) -> set[int]:
     """The stands, by number, whose plants are the same in two documents of a level since nothing that they
     follow from has changed: those that claim room before the first that differs."""
     found: set[int] = set()
-    if before.heights.key != after.heights.key:
+    if before.heights.key != after.heights.key or before.layers.key != after.layers.key:
         return found
     for old, new, painted in alike_stands(before, after):
         if painted is not None or old.key != new.key:
@@ -39,11 +39,16 @@ def unreached(before: Level, after: Level) -> set[int]:
     return found
 
 
-def raised_box(before: Level, after: Level) -> Box | None:
-    """The ground, in m, on which heights of one extent differ; None where they are alike."""
-    box = None if before.heights is after.heights else before.heights.differing(after.heights)
+def ground_box(before: Level, after: Level) -> Box | None:
+    """The ground, in m, on which heights of one extent, or the weights of like layers, differ; None where
+    they are alike."""
     cell = after.heights.ground.cell
-    return box and ((box[0] - 1) * cell, (box[1] - 1) * cell, box[2] * cell, box[3] * cell)
+    boxes: list[Box | None] = []
+    if before.heights is not after.heights and (box := before.heights.differing(after.heights)):
+        boxes.append(((box[0] - 1) * cell, (box[1] - 1) * cell, box[2] * cell, box[3] * cell))
+    if before.layers is not after.layers and (box := before.layers.blocks.differing(after.layers.blocks)):
+        boxes.append((box[0] * cell, box[1] * cell, box[2] * cell, box[3] * cell))
+    return around_any(*boxes)
 
 
 def _painted(before: Level, after: Level, number: int) -> Box | None:
@@ -59,9 +64,12 @@ def _painted(before: Level, after: Level, number: int) -> Box | None:
 
 def _same_ground(before: Level, after: Level) -> bool:
     """Whether two documents have the same shapes, placed meshes, stock, pins, touch cells and ground, but for
-    its heights."""
+    its heights and the weights of its layers."""
     extents = [(one.heights.ground.heights.shape, one.heights.ground.cell) for one in (before, after)]
-    given = [(extent, one.layers.key, one.touch_cell) for extent, one in zip(extents, (before, after))]
+    given = [
+        (extent, one.layers.names, one.layers.weights.shape, one.touch_cell)
+        for extent, one in zip(extents, (before, after))
+    ]
     return given[0] == given[1] and all(
         getattr(before, name) is getattr(after, name)
         for name in ("masks", "shapes", "surfaces", "stock", "pins")

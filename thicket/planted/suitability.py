@@ -175,7 +175,7 @@ class SiteRasters:
                 keys = [self._meshes().key(number) for number in self._counted_meshes(c)]
                 return *common, c.reach, self._heights_near(c, window), digest(keys)
             case "layers":
-                return *common, self.level.layers.key
+                return *common, self.level.layers.blocks.near(window, 0)
             case "mask":
                 return *common, self._mask_key(c.mask), self.ground.cells
             case "flow":

@@ -7,13 +7,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from thicket.document.edits import RaiseGround
+from thicket.document.edits import PaintLayers, RaiseGround
 from thicket.document.level import Level
 from thicket.document.rasters import RAISED_UNIT
 from thicket.ground.heights import Ground
 from thicket.planting.strokes import GROUND_VERBS, Stroke, cover, ease_margin, smooth_cells
 from thicket.refused import Refused
 
+Box = tuple[int, int, int, int]
 Holds = Callable[[np.ndarray, np.ndarray], np.ndarray]
 MOST_RAISED = 100.0
 """One stroke raises by at most so many m."""
@@ -26,12 +27,13 @@ class GroundBrush:
     *raise* and *lower* work by `amount` m at full strength; *smooth* toward the mean of the ground around
     each vertex; *flatten* toward the altitude `toward` in m, or where it is None that of the ground where
     the stroke begins; *slope* toward an even slope between the ground where the stroke begins and where it
-    ends.
+    ends; *cover* lays the ground layer `layer` over the others.
     """
 
     stroke: Stroke
     amount: float = 1.0
     toward: float | None = None
+    layer: str = ""
 
     def __post_init__(self) -> None:
         if self.stroke.verb not in GROUND_VERBS:
@@ -41,26 +43,35 @@ class GroundBrush:
         if not 0 < self.amount <= MOST_RAISED:
             raise Refused(f"amount: a stroke raises by more than 0 m and at most {MOST_RAISED:g} m")
 
-    def edit(self, level: Level, holds: Holds | None = None) -> RaiseGround:
+    def edit(self, level: Level, holds: Holds | None = None) -> RaiseGround | PaintLayers:
         """What it does to a level's ground; `holds`, of places x, z (n,), where alone it may.
 
         Raises: Refused when it lies outside the level or changes nothing.
         """
         ground = level.heights.ground
         box = self._vertices(ground)
-        delta = self._delta(ground, box)
-        if holds is not None:
-            z, x = np.mgrid[box[1] : box[3], box[0] : box[2]] * ground.cell
-            delta = np.where(holds(x.ravel(), z.ravel()).reshape(delta.shape), delta, 0)
-        if not delta.any():
-            raise Refused("path: the ground there stays as it is")
-        rows, columns = (np.flatnonzero(delta.any(axis=axis)) for axis in (1, 0))
-        cut = delta[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
-        col0, row0 = box[0] + int(columns[0]), box[1] + int(rows[0])
-        box = col0, row0, col0 + cut.shape[1], row0 + cut.shape[0]
-        return RaiseGround(box=box, delta=np.ascontiguousarray(cut, np.int32))
+        if self.stroke.verb == "cover":
+            rows, columns = ground.cells
+            box = box[0], box[1], min(box[2], columns), min(box[3], rows)
+            box, delta = _cut(box, self._covered(level, box), holds, ground.cell, 0.5)
+            return PaintLayers(names=level.layers.names, box=box, delta=delta)
+        box, delta = _cut(box, self._delta(ground, box), holds, ground.cell, 0.0)
+        return RaiseGround(box=box, delta=delta)
 
-    def _vertices(self, ground: Ground) -> tuple[int, int, int, int]:
+    def _covered(self, level: Level, box: Box) -> np.ndarray:
+        """By how much it changes the weights of the layers over a box of cells, int16 (rows, columns,
+        layers). Raises: Refused when the level has no such layer."""
+        layers, (col0, row0, col1, row1) = level.layers, box
+        if self.layer not in layers.names:
+            raise Refused(f"layer: {level.name} has no ground layer {self.layer!r}")
+        was = layers.weights[row0:row1, col0:col1]
+        works = cover(self.stroke, level.heights.ground.cell, col0, row0, was.shape[:2])
+        works *= np.float32(self.stroke.strength)
+        now = was * (1 - works[..., None])
+        now[..., layers.names.index(self.layer)] += 255 * works
+        return (np.rint(now) - was).astype(np.int16)
+
+    def _vertices(self, ground: Ground) -> Box:
         """The vertices that it reaches or reads, inside the level. Raises: Refused when there are none."""
         (x0, z0, x1, z1), cell = self.stroke.box, ground.cell
         if x1 < 0 or z1 < 0 or x0 > ground.width or z0 > ground.length:
@@ -76,7 +87,7 @@ class GroundBrush:
             min(int(z1 / cell) + 2 + by, rows),
         )
 
-    def _delta(self, ground: Ground, box: tuple[int, int, int, int]) -> np.ndarray:
+    def _delta(self, ground: Ground, box: Box) -> np.ndarray:
         """By how much it raises each vertex of a box, in steps of 1 / `RAISED_UNIT` m."""
         col0, row0, col1, row1 = box
         stroke, cell = self.stroke, ground.cell
@@ -103,7 +114,7 @@ class GroundBrush:
         x, z = np.asarray(self.stroke.path, float)[:1].T.copy()
         return float(ground.height_at(x, z)[0])
 
-    def _ramp(self, ground: Ground, box: tuple[int, int, int, int]) -> np.ndarray:
+    def _ramp(self, ground: Ground, box: Box) -> np.ndarray:
         """The altitudes, over a box of vertices, of the slope from where the stroke begins to where it ends.
 
         Raises: Refused when both are one place.
@@ -116,3 +127,24 @@ class GroundBrush:
         z, x = np.mgrid[box[1] : box[3], box[0] : box[2]] * ground.cell
         along = ((x - path[0, 0]) * way[0] + (z - path[0, 1]) * way[1]) / float(way @ way)
         return (low + np.clip(along, 0, 1) * (high - low)).astype(np.float32)
+
+
+def _cut(
+    box: Box, delta: np.ndarray, holds: Holds | None, cell: float, centre: float
+) -> tuple[Box, np.ndarray]:
+    """What of a difference over a box is not 0, where it may be made; values lie so many cells beside the
+    grid's corners.
+
+    Raises: Refused when nothing is left.
+    """
+    if holds is not None:
+        z, x = (np.mgrid[box[1] : box[3], box[0] : box[2]] + centre) * cell
+        free = holds(x.ravel(), z.ravel()).reshape(delta.shape[:2])
+        delta = delta * (free if delta.ndim == 2 else free[..., None])
+    some = (delta.reshape(*delta.shape[:2], -1) != 0).sum(axis=2) > 0
+    if not some.any():
+        raise Refused("path: the ground there stays as it is")
+    rows, columns = np.flatnonzero(some.any(axis=1)), np.flatnonzero(some.any(axis=0))
+    cut = np.ascontiguousarray(delta[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1])
+    col0, row0 = box[0] + int(columns[0]), box[1] + int(rows[0])
+    return (col0, row0, col0 + cut.shape[1], row0 + cut.shape[0]), cut

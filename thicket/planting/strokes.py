@@ -21,6 +21,7 @@ GROUND_VERBS = {
     "smooth": "Smoothed",
     "flatten": "Flattened",
     "slope": "Sloped",
+    "cover": "Covered",
 }
 """The verbs that work on the ground, and how the journal names them."""
 TURNS = ("still", "along", "random")

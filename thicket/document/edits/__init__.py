@@ -19,7 +19,9 @@ from pydantic import Field
 from thicket.document.edits.base import Edit
 from thicket.document.edits.ground import (
     ChangeMasks,
+    PaintLayers,
     RaiseGround,
+    RenameLayer,
     RenameMask,
     SetHeights,
     SetLayers,
@@ -75,6 +77,8 @@ class Several(Edit):
 AnyEdit = Annotated[
     SetHeights
     | RaiseGround
+    | PaintLayers
+    | RenameLayer
     | SetLayers
     | ChangeMasks
     | RenameMask
@@ -142,7 +146,9 @@ __all__ = [
     "Paint",
     "Painted",
     "PaintedMesh",
+    "PaintLayers",
     "RaiseGround",
+    "RenameLayer",
     "RemoveSnapshot",
     "RemoveStand",
     "Rename",

@@ -27,10 +27,12 @@ from thicket.document.edits import (
     Paint,
     Painted,
     PaintedMesh,
+    PaintLayers,
     RaiseGround,
     RemoveSnapshot,
     RemoveStand,
     Rename,
+    RenameLayer,
     RenameMask,
     SetAtmosphere,
     SetDrawing,
@@ -139,6 +141,14 @@ def examples() -> dict[str, list[Edit]]:
     return {
         "heights": [SetHeights(heights=hills, cell=64)],
         "raise": [RaiseGround(box=(500, 480, 508, 486), delta=np.full((6, 8), 2048, np.int32))],
+        "paint layers": [
+            PaintLayers(
+                names=("slate", "scree", "turf", "mud", "track"),
+                box=(500, 480, 508, 486),
+                delta=np.full((6, 8, 5), (40, 0, -40, 0, 0), np.int16),
+            )
+        ],
+        "layer name": [RenameLayer(name="mud", to="wet mud")],
         "layers": [SetHeights(heights=hills, cell=64), SetLayers(names=("turf", "scree"), weights=cover)],
         "masks": [ChangeMasks(put={"Damp": damp})],
         "mask name": [ChangeMasks(put={"Damp": damp}), RenameMask(name="Damp", to="Wet ground")],

@@ -1,13 +1,14 @@
 <script setup lang="ts">
-import { mdiImageOutline, mdiImageRemoveOutline } from '@mdi/js'
+import { mdiDeleteOutline, mdiImageOutline, mdiImageRemoveOutline, mdiPlus } from '@mdi/js'
+import { computed, ref } from 'vue'
 import { answer, api, type Changed, type Level } from '../api/client'
 import { upload } from '../api/upload'
 import { useLevel } from '../level/level'
 import { useAttempt } from '../shared/useAttempt'
 
 /**
- * How the ground layers are drawn: a colour each, a look, and a picture if wished. Nothing of it moves a
- * plant.
+ * The ground layers, and how each is drawn: a colour, a look, and a picture if wished. They are added,
+ * renamed and removed here, and painted with the ground's brush.
  */
 type Layer = Level['layers'][number]
 const store = useLevel()
@@ -42,6 +43,35 @@ const set = (layer: Layer, changes: object) =>
       ),
     )
   })
+const layerAction = (what: 'add' | 'rename' | 'remove', body: { name: string; to: string }) => {
+  const here = { params: { path: { slug: store.slug } } }
+  const named = { key: crypto.randomUUID(), name: body.name }
+  return attempt(async () => {
+    store.take(
+      await answer(
+        what === 'rename'
+          ? api.POST('/api/levels/{slug}/layers/rename', { ...here, body: { ...named, to: body.to } })
+          : what === 'add'
+            ? api.POST('/api/levels/{slug}/layers/add', { ...here, body: named })
+            : api.POST('/api/levels/{slug}/layers/remove', { ...here, body: named }),
+      ),
+    )
+  })
+}
+const fresh = ref('')
+const lead = computed(() => store.level?.role === 'lead')
+async function add() {
+  if (await layerAction('add', { name: fresh.value.trim(), to: '' })) fresh.value = ''
+}
+const rename = (layer: Layer, to: string) =>
+  to.trim() && to.trim() !== layer.name && layerAction('rename', { name: layer.name, to: to.trim() })
+/** The stands whose conditions look at a layer. */
+const readers = (layer: Layer) =>
+  store.stands
+    .filter(({ settings: { conditions, mix } }) =>
+      [...(conditions ?? []), ...mix.map((m) => m.drive)].some((c) => c?.layers?.includes(layer.name)),
+    )
+    .map((s) => s.name)
 async function paint(layer: Layer, chosen: File[] | File) {
   const file = Array.isArray(chosen) ? chosen[0] : chosen
   if (!file) return
@@ -108,11 +138,34 @@ async function paint(layer: Layer, chosen: File[] | File) {
             @click="set(layer, { texture: 'none' })"
             >Take the picture away</v-btn
           >
+          <v-text-field
+            v-if="lead"
+            :model-value="layer.name"
+            label="Name"
+            hide-details
+            :data-test="`layer-name-${layer.name}`"
+            @change="rename(layer, $event.target.value)"
+          />
+          <p v-if="lead && readers(layer).length" class="faint" :data-test="`layer-readers-${layer.name}`">
+            Conditions of {{ readers(layer).join(', ') }} look at it; they find none of it once it is removed.
+          </p>
+          <v-btn
+            v-if="lead"
+            size="small"
+            :prepend-icon="mdiDeleteOutline"
+            :data-test="`layer-remove-${layer.name}`"
+            @click="layerAction('remove', { name: layer.name, to: '' })"
+            >Remove {{ layer.name }}</v-btn
+          >
         </v-card>
       </v-menu>
       {{ layer.name }}
     </li>
   </ul>
+  <form v-if="lead" class="fresh" @submit.prevent="add">
+    <v-text-field v-model="fresh" label="A new layer" hide-details data-test="layer-fresh" />
+    <v-btn type="submit" :prepend-icon="mdiPlus" :disabled="!fresh.trim()" data-test="layer-add">Add</v-btn>
+  </form>
   <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
 </template>
 
@@ -133,6 +186,12 @@ li {
 i {
   width: 18px;
   height: 18px;
+}
+.fresh {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-top: 8px;
 }
 .look {
   padding: 12px;

@@ -3,6 +3,7 @@ import {
   mdiArrowCollapseDown,
   mdiArrowExpandUp,
   mdiBlur,
+  mdiFormatPaint,
   mdiFormatVerticalAlignCenter,
   mdiSlopeUphill,
 } from '@mdi/js'
@@ -11,6 +12,7 @@ import { useKeys } from '../level/keys'
 import { useBrush } from '../planting/brush'
 import TipPicker from '../planting/TipPicker.vue'
 import ActionButton from '../shared/ActionButton.vue'
+import ChoiceField from '../shared/ChoiceField.vue'
 import NumberField from '../shared/NumberField.vue'
 import { useLevel } from '../level/level'
 import { useTouchUp, type GroundVerb } from './touchUp'
@@ -31,6 +33,7 @@ const VERBS: [GroundVerb, string, string, string][] = [
     'bring the ground to the altitude where the stroke begins',
   ],
   ['slope', 'Slope', mdiSlopeUphill, 'lay an even slope from where the stroke begins to where it ends'],
+  ['cover', 'Cover', mdiFormatPaint, 'lay a ground layer over the others'],
 ]
 </script>
 
@@ -92,6 +95,14 @@ const VERBS: [GroundVerb, string, string, string][] = [
         :digits="2"
         test="ground-amount"
         @change="touchUp.amount = $event"
+      />
+      <ChoiceField
+        v-if="touchUp.verb === 'cover'"
+        label="With"
+        :value="touchUp.layer"
+        :items="store.level!.layers.map((l) => ({ value: l.name, title: l.name }))"
+        test="ground-layer"
+        @change="touchUp.layer = $event"
       />
       <TipPicker />
     </template>

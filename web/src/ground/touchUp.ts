@@ -1,5 +1,6 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore, storeToRefs } from 'pinia'
+import { computed, ref } from 'vue'
 import { answer, api, type GroundStroke } from '../api/client'
 import { useLevel } from '../level/level'
 import { useBrush } from '../planting/brush'
@@ -16,6 +17,15 @@ export const useTouchUp = defineStore('touch-up', () => {
   /** How far Raise and Lower go in one pass, in m. */
   const amount = useLocalStorage('kt-raise-by', 1)
   const { trouble, busy, attempt } = useAttempt()
+  const chosen = ref('')
+  /** The layer that Cover lays. */
+  const layer = computed({
+    get: () => {
+      const names = level.level?.layers.map((l) => l.name) ?? []
+      return names.includes(chosen.value) ? chosen.value : (names[0] ?? '')
+    },
+    set: (name: string) => void (chosen.value = name),
+  })
   const take = (v: GroundVerb) => void (verb.value = verb.value === v ? null : v)
 
   /** Keep a stroke along a path; a pen's pressure goes along with it. */
@@ -32,6 +42,7 @@ export const useTouchUp = defineStore('touch-up', () => {
         strength: brush.strength,
         amount: amount.value,
         toward: null,
+        layer: verb.value === 'cover' ? layer.value : '',
         tip: brush.tip,
         turn: brush.turn,
         view,
@@ -41,5 +52,5 @@ export const useTouchUp = defineStore('touch-up', () => {
       )
     })
 
-  return { verb, amount, trouble, busy, take, keep }
+  return { verb, amount, layer, trouble, busy, take, keep }
 })

@@ -30,10 +30,10 @@ export function useGroundStroke(
     pressure?.push(force ?? 1)
     stage.value?.setTrace(touchUp.verb === 'slope' ? [path.value[0]!, [x, z]] : path.value)
   }
+  /** Keep what was drawn, whose line stays until the ground has changed. */
   async function end(): Promise<void> {
-    const drawn = path.value
+    if (path.value.length) await touchUp.keep(path.value, pressure)
     cancel()
-    if (drawn.length) await touchUp.keep(drawn, pressure)
   }
   function cancel(): void {
     path.value = []

@@ -76,12 +76,7 @@ const at = shallowRef<[number, number] | null>(null)
 const why = shallowRef<Why | null>(null)
 const groundKey = computed(() => {
   const level = store.level
-  return JSON.stringify([
-    level?.slug,
-    [level?.rows, level?.columns, level?.cell],
-    level?.layers_revision,
-    level?.layers,
-  ])
+  return JSON.stringify([level?.slug, [level?.rows, level?.columns, level?.cell], level?.layers])
 })
 
 /** Open the level; while the server is away, again and again until it answers. */

@@ -141,7 +141,7 @@ watch(
 watch(
   () => store.level,
   (now, was) => {
-    if (now && now.ground_revision !== was?.ground_revision)
+    if (now && JSON.stringify(now.ground_tiles) !== JSON.stringify(was?.ground_tiles))
       void stage.value?.setGround(now).catch(store.report)
   },
 )

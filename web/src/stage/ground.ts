@@ -77,7 +77,7 @@ async function readTile(
   [tx, tz]: [number, number],
   out: Float32Array | Uint8Array,
   wide: number,
-  channels = 1,
+  channels: number,
 ): Promise<void> {
   const bytes = await answerBytes(
     api.GET('/api/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}', {
@@ -92,19 +92,26 @@ async function readTile(
 }
 
 /**
- * Bring the heights to what they are in the level as it is now: the tiles that have another revision than
- * before are fetched.
+ * Bring heights and layers to what they are in the level as it is now: the tiles that have another revision
+ * than before are fetched.
  */
-export async function readHeights(ground: Ground, level: Level, was: number[]): Promise<void> {
-  const wide = ground.columns + 1
-  const across = Math.ceil(wide / TILE)
-  await Promise.all(
-    level.ground_tiles.map((revision, k) =>
-      revision === was[k]
-        ? undefined
-        : readTile(level, 'heights', revision, [k % across, Math.floor(k / across)], ground.heights, wide),
-    ),
-  )
+export async function readGround(
+  ground: Ground,
+  level: Level,
+  was: Level['ground_tiles'] = {},
+): Promise<void> {
+  const jobs: Promise<void>[] = []
+  const sides = [
+    ['heights', ground.heights, ground.columns + 1, 1],
+    ['layers', ground.layers, ground.columns, ground.layerCount],
+  ] as const
+  for (const [kind, out, wide, channels] of sides) {
+    const across = Math.ceil(wide / TILE)
+    for (const [k, revision] of (channels ? level.ground_tiles[kind]! : []).entries())
+      if (revision !== was[kind]?.[k])
+        jobs.push(readTile(level, kind, revision, [k % across, Math.floor(k / across)], out, wide, channels))
+  }
+  await Promise.all(jobs)
   ground.low = level.low
   ground.high = level.high
 }
@@ -116,10 +123,6 @@ export async function loadGround(level: Level): Promise<Ground> {
   const layers = new Uint8Array(rows * columns * count)
   const heights = new Float32Array((rows + 1) * (columns + 1))
   const ground = new Ground(heights, layers, count, columns, rows, cell, low, high)
-  const jobs = [readHeights(ground, level, [])]
-  for (let tz = 0; tz * TILE < rows; tz++)
-    for (let tx = 0; tx * TILE < columns; tx++)
-      jobs.push(readTile(level, 'layers', level.layers_revision, [tx, tz], layers, columns, count))
-  await Promise.all(jobs)
+  await readGround(ground, level)
   return ground
 }

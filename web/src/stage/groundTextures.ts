@@ -180,8 +180,8 @@ export class GroundTextures {
   private readonly rows: number
   private readonly masks: Record<string, THREE.IUniform>
   private drawn: Ground
-  /** Textures of all renderers that hold the heights. */
-  private readonly heights: THREE.DataTexture[] = []
+  /** Textures of all renderers that hold the ground as it is. */
+  private readonly held: THREE.DataTexture[] = []
   /** Textures of all renderers that follow from where the sun stands. */
   private readonly lit: { from: () => Uint8Array; texture: THREE.DataTexture }[] = []
   relief!: Uint8Array
@@ -216,10 +216,12 @@ export class GroundTextures {
     this.light(sunOf(level.atmosphere))
   }
 
-  /** The ground has other heights now, and the sun shines on it from a direction. */
-  raise(sun: THREE.Vector3): void {
+  /** The ground has other heights or layers now, and the sun shines on it from a direction. */
+  renew(sun: THREE.Vector3): void {
     this.drawn = thinned(this.ground)
-    for (const texture of this.heights) texture.needsUpdate = true
+    this.layersA.set(rgba(this.drawn, 0))
+    this.layersB.set(rgba(this.drawn, 4))
+    for (const texture of this.held) texture.needsUpdate = true
     this.light(sun)
   }
 
@@ -246,8 +248,8 @@ export class GroundTextures {
   }
 
   /** A texture that follows the sun. */
-  private followed(from: () => Uint8Array): THREE.DataTexture {
-    const made = texture(from().slice(), this.columns, this.rows)
+  private followed(from: () => Uint8Array, format?: THREE.PixelFormat): THREE.DataTexture {
+    const made = texture(from().slice(), this.columns, this.rows, format)
     this.lit.push({ from, texture: made })
     return made
   }
@@ -263,15 +265,16 @@ export class GroundTextures {
       THREE.FloatType,
     )
     heights.needsUpdate = true
-    this.heights.push(heights)
+    const layers = [this.layersA, this.layersB].map((data) => texture(data, this.columns, this.rows))
+    this.held.push(heights, ...layers)
     return {
       uHeights: { value: heights },
       uVertices: { value: [ground.columns + 1, ground.rows + 1] },
       uCell: { value: ground.cell },
       uNoise: { value: noiseTexture() },
       uRelief: { value: this.followed(() => this.relief) },
-      uLayersA: { value: texture(this.layersA, this.columns, this.rows) },
-      uLayersB: { value: texture(this.layersB, this.columns, this.rows) },
+      uLayersA: { value: layers[0] },
+      uLayersB: { value: layers[1] },
       uColours: { value: this.colours },
       uExtent: { value: new THREE.Vector2(ground.width, ground.length) },
       uOverlay: { value: rasterTexture(new Uint8Array([0]), 1, 1) },
@@ -284,7 +287,7 @@ export class GroundTextures {
       uPainted: { value: Array.from({ length: 8 }, (_, k) => (this.paint?.means[k] ? 1 : 0)) },
       ...(this.baked && {
         uBaked: { value: this.followed(() => this.baked!.colour) },
-        uBare: { value: texture(this.baked.bare, this.columns, this.rows, THREE.RedFormat) },
+        uBare: { value: this.followed(() => this.baked!.bare, THREE.RedFormat) },
       }),
       uBrush: { value: new THREE.Vector4(0, 0, 0, 0) },
       uBrushInk: { value: new THREE.Vector3(0.2, 0.34, 0.14) },

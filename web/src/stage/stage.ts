@@ -5,7 +5,7 @@ import type { Contour } from './contourLines'
 import { CoverStore, isWide } from './cover'
 import { EyeView, type Drawn, type Spot } from './eyeView'
 import { sunOf } from './fog'
-import { loadGround, readHeights, type Ground } from './ground'
+import { loadGround, readGround, type Ground } from './ground'
 import { loadPaint, type GroundPaint } from './groundPaint'
 import { GroundTextures, rasterTexture, softwareDrawn, washTexture } from './groundTextures'
 import { PlanView } from './planView'
@@ -91,8 +91,8 @@ export class Stage {
   private stands: Stand[] = []
   private planAt = ''
   private ended = false
-  /** Revisions of the tiles of the heights that are drawn. */
-  private heights: number[]
+  /** Revisions of the tiles of the ground that are drawn. */
+  private tiles: Level['ground_tiles']
   private readonly textures: GroundTextures
   private readonly carried: Carried
   private sun: Vector3
@@ -106,7 +106,7 @@ export class Stage {
     private readonly stock: Awaited<ReturnType<typeof loadStock>>,
     private readonly items: Map<string, Item>,
   ) {
-    this.heights = level.ground_tiles
+    this.tiles = level.ground_tiles
     const textures = (this.textures = new GroundTextures(ground, level, paint))
     this.sun = sunOf(level.atmosphere)
     this.store = new PlantStore(level.slug, items, () => this.plantsCame())
@@ -140,14 +140,14 @@ export class Stage {
     )
   }
 
-  /** The level's ground has other heights since: what of them differs is fetched and drawn. */
+  /** The level's ground is another since: what of it differs is fetched and drawn. */
   async setGround(level: Level): Promise<void> {
-    const was = this.heights
-    this.heights = level.ground_tiles
-    await readHeights(this.ground, level, was)
+    const was = this.tiles
+    this.tiles = level.ground_tiles
+    await readGround(this.ground, level, was)
     if (this.ended) return
-    this.textures.raise(this.sun)
-    this.eye.terrain.raise()
+    this.textures.renew(this.sun)
+    this.eye.terrain.renew()
     this.setShapes(this.outlines)
     this.plantsChanged()
   }

@@ -134,7 +134,7 @@ export class Terrain {
   }
 
   /** The ground has other heights now. */
-  raise(): void {
+  renew(): void {
     const skirt = this.measure()
     for (const { geometry } of this.meshes) {
       const place = geometry.getAttribute('position')
