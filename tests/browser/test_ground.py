@@ -101,6 +101,42 @@ class GroundWork(LevelCase):
         expect(page.locator("[data-test=mask-brook]")).to_have_count(0)
         self.assertEqual([m.name for m in self.level().masks.all()], before)
 
+    def test_the_ground_is_raised_and_covered_plants_follow_and_undo_brings_all_back(self):
+        page = self.page_of("north")
+        began = planted_of(self.level()).level
+        self.open_level(page, "ground")
+        self.settled(page)
+        before = self.count(page, "birch")
+        tiles = []
+        page.on("request", lambda r: "/ground/" in r.url and tiles.append(r.url))
+        says = page.locator("[data-test=difference]")
+        page.click("[data-test=ground-raise]")
+        self.fill(page, "ground-radius", "60")
+        self.fill(page, "ground-amount", "30")
+        self.field(page, "ground-amount").press("Enter")
+        with page.expect_response(lambda answer: answer.url.endswith("/ground/strokes")):
+            self.drag(page, "plan", (0.62, 0.6), (20, 6))
+        expect(says).to_contain_text("Raised the ground")
+        page.wait_for_function(f"{COUNT} !== n", arg=before)
+        self.settled(page)
+        raised = planted_of(self.level()).level
+        self.assertGreater(float((raised.heights.ground.heights - began.heights.ground.heights).max()), 10)
+        own = [url for url in tiles if "/heights/" in url or "/layers/" in url]
+        self.assertTrue(1 <= len(own) <= 2, f"the page reads again only what changed: {own}")
+        page.click("[data-test=ground-cover]")
+        self.choose(page, "ground-layer", "track")
+        self.drag(page, "plan", (0.3, 0.6), (20, 6))
+        expect(says).to_contain_text("Covered the ground with track")
+        self.assertNotEqual(planted_of(self.level()).level.layers.key, began.layers.key)
+        page.keyboard.press("Escape")
+        expect(page.locator("[data-test=ground-says]")).to_have_count(0)
+        for what in ("Covered", "Raised"):
+            page.click("[data-test=undo]")
+            expect(says).to_contain_text(f"Undone: {what}")
+        page.wait_for_function(f"{COUNT} === n", arg=before)
+        now = planted_of(self.level()).level
+        self.assertEqual((now.heights.key, now.layers.key), (began.heights.key, began.layers.key))
+
     def test_relief_with_its_value_and_a_road_drawn_moved_locked_and_removed(self):
         page = self.page_of("north")
         self.open_level(page, "ground")

@@ -1,7 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
-import type { Entry, Level, Shape, Wind } from '../src/api/client'
+import type { Entry, Level, Shape, Stand, Wind } from '../src/api/client'
 import LayerLooks from '../src/ground/LayerLooks.vue'
 import PlotWeek from '../src/budget/PlotWeek.vue'
 import ShapeList from '../src/ground/ShapeList.vue'
@@ -144,6 +144,41 @@ describe('how ground layers look', () => {
     store.difference = null
     give('texture-slate', new File(['png'], 'slate.png'))
     await until(() => store.difference)
+  })
+  it('are added, renamed and removed by leads, who are told which stands look at one', async () => {
+    store.level = { ...store.level!, layers }
+    store.stands = [
+      stand(1, {
+        settings: partOf<Stand['settings']>({ conditions: [{ kind: 'layer', layers: ['slate'] }], mix: [] }),
+      }),
+      stand(2),
+    ]
+    const said: unknown[] = []
+    const keep = (what: string) => kept(what, ENTRY)
+    const asked = serve({
+      ...AGAIN(),
+      'POST /api/levels/fell/layers/add': keep('add'),
+      'POST /api/levels/fell/layers/rename': keep('rename'),
+      'POST /api/levels/fell/layers/remove': keep('remove'),
+    })
+    page = await show(LayerLooks)
+    await write('layer-fresh', 'mud')
+    await nextTick()
+    at('layer-add').click()
+    at('layer-slate').click()
+    await until(() => at('layer-remove-slate'))
+    expect(at('layer-readers-slate').textContent).toContain('Conditions of Stand 1 look at it')
+    const name = await write('layer-name-slate', 'shale')
+    name.dispatchEvent(new Event('change', { bubbles: true }))
+    at('layer-remove-slate').click()
+    await until(() => asked.filter((a) => a.what.startsWith('POST')).length === 3)
+    for (const { what, body } of asked.filter((a) => a.what.startsWith('POST')))
+      said.push([what.split('/').pop(), (body as { name: string }).name])
+    expect(said).toEqual([
+      ['add', 'mud'],
+      ['rename', 'slate'],
+      ['remove', 'slate'],
+    ])
   })
   it('keeps who may only look from changing them, and says what the server says', async () => {
     store.level = { ...store.level!, layers, role: 'viewer' }

@@ -31,7 +31,7 @@ function fakeStage() {
     ...Object.fromEntries(
       [
         'setRings setMarks setGhost setBrush setLasso setCursor setStands setSward',
-        'plantsChanged touchPlan',
+        'plantsChanged touchPlan setTrace',
       ].flatMap((names) => names.split(' ').map((name) => [name, vi.fn()])),
     ),
   })
@@ -61,6 +61,7 @@ beforeEach(async () => {
       disc: null,
     },
     'POST /api/levels/fell/stands/1/pins': changed(entry),
+    'POST /api/levels/fell/ground/strokes': changed({ ...entry, what: 'Raised the ground' }),
     'GET /api/levels/fell/pulse': PULSE,
     'GET /api/levels/fell/under': [{ stand: 2, name: 'Stand 2' }],
     'POST /api/levels/fell/select': {
@@ -205,6 +206,65 @@ describe('painting', () => {
     await settled(20)
     expect(bodies('POST /api/levels/fell/strokes')).toEqual([])
     expect(stores.level.trouble).toContain('only artists and leads')
+  })
+})
+
+describe('the ground', () => {
+  it('is touched up along what is drawn over the terrain, with the brush as it is', async () => {
+    const { go, tools, pointer, event } = pointing({ allowed: false })
+    stores.touchUp.take('raise')
+    stores.touchUp.amount = 2.5
+    stores.brush.radius = 9
+    go([
+      [100, 100],
+      [120, 100],
+      [150, 110],
+    ])
+    await settled(20)
+    expect(bodies('POST /api/levels/fell/ground/strokes')).toMatchObject([
+      {
+        verb: 'raise',
+        amount: 2.5,
+        radius: 9,
+        layer: '',
+        path: [
+          [100, 100],
+          [120, 100],
+          [150, 110],
+        ],
+      },
+    ])
+    expect(stores.level.difference?.what).toBe('Raised the ground')
+    expect(stage.setTrace).toHaveBeenLastCalledWith([])
+    pointer.down('plan', event(100, 100))
+    pointer.moved('plan', event(140, 100))
+    tools.cancel()
+    pointer.up('plan', event(140, 100))
+    stores.touchUp.verb = null
+    go([[100, 100]])
+    await settled(20)
+    expect(bodies('POST /api/levels/fell/ground/strokes')).toHaveLength(1)
+  })
+  it('says what the server says, and lays a layer that the level has', async () => {
+    stores.level.level = {
+      ...stores.level.level!,
+      layers: ['turf', 'mud'].map((name) => ({
+        name,
+        colour: '#8d9460',
+        look: 'soil' as const,
+        texture: '',
+      })),
+    }
+    asked = serve({ 'POST /api/levels/fell/ground/strokes': () => refuse('path: it stays as it is.') })
+    const { go } = pointing()
+    stores.touchUp.take('cover')
+    stores.touchUp.layer = 'peat'
+    expect(stores.touchUp.layer).toBe('turf')
+    stores.touchUp.layer = 'mud'
+    go([[100, 100]])
+    await settled(20)
+    expect(bodies('POST /api/levels/fell/ground/strokes')).toMatchObject([{ verb: 'cover', layer: 'mud' }])
+    expect(stores.touchUp.trouble).toContain('stays as it is')
   })
 })
 

@@ -121,7 +121,7 @@ class SetHeights(Edit):
 
 class RaiseGround(Edit):
     """Ground raised and lowered by hand: `delta`, int32 over a box of vertices (col0, row0, col1, row1), half
-    open, in steps of 1 / `thicket.document.rasters.RAISED_UNIT` m. Kept views stay as high above the ground
+    open, in steps of 1 / `thicket.document.rasters.RAISED_UNIT` m. Saved views stay as high above the ground
     as they were. `base` is the key that the ground under what is raised must have."""
 
     kind: Literal["raise"] = "raise"

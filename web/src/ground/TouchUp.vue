@@ -114,6 +114,12 @@ const VERBS: [GroundVerb, string, string, string][] = [
 
 <style scoped>
 .verbs {
+  width: 100%;
   margin: 2px 0 4px;
+}
+.verbs :deep(.v-btn) {
+  flex: 1;
+  min-width: 0;
+  padding: 0;
 }
 </style>

@@ -36,6 +36,7 @@ export function useGroundStroke(
     cancel()
   }
   function cancel(): void {
+    if (!path.value.length) return
     path.value = []
     stage.value?.setTrace([])
   }

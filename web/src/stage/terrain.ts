@@ -120,7 +120,7 @@ export class Terrain {
     })
   }
 
-  /** Measure the tiles anew. Returns: how far their skirts hang down, in m. */
+  /** Measure the tiles again. Returns: how far their skirts hang down, in m. */
   private measure(): number {
     const { ground } = this
     const made: ReturnType<typeof tileOf>[] = []
