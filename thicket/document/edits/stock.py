@@ -42,17 +42,22 @@ class TakeItem(_Whole):
         return after
 
     def inverse(self, level: Level) -> LeaveItem:
-        return LeaveItem(slug=self.item.slug)
+        item = self.apply(level).stock[self.item.slug]
+        return LeaveItem(slug=self.item.slug, expected=_state(item))
 
 
 class LeaveItem(Edit):
-    """Leave an item out of stock that nothing plants."""
+    """Leave an item out of stock that nothing plants. `expected`, where it is given, is what it must be until
+    then."""
 
     kind: Literal["leave item"] = "leave item"
     slug: str
+    expected: str | None = None
 
     def apply(self, level: Level) -> Level:
         item = item_of(level, self.slug)
+        if self.expected is not None:
+            check_as_before(item.name, _state(item), self.expected)
         planted = stands_that_plant(level, self.slug)
         if planted:
             raise Refused(
@@ -120,6 +125,11 @@ def item_of(level: Level, slug: str) -> Item:
     if slug not in level.stock:
         raise Missing(f"item: {level.name} does not use {slug[:60]!r}")
     return level.stock[slug]
+
+
+def _state(item: Item) -> str:
+    """Equal for items that are alike, and alike held."""
+    return f"{item_digest(item)} {item.held}"
 
 
 def item_digest(item: Item) -> str:
