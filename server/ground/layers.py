@@ -11,7 +11,7 @@ from server.journal.action import Done, action
 from server.journal.commit import commit_made
 from server.levels.models import Level
 from thicket.document.edits import RenameLayer
-from thicket.document.edits.ground import layer_added, layer_removed
+from thicket.document.edits.layers import layer_added, layer_removed
 
 
 @action

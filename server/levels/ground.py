@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -15,13 +14,11 @@ from thicket.bands import THREADS
 from thicket.document.rasters import Heights, LayerMaps
 
 
-def _tiles(level: Level, kind: str) -> Iterator[tuple[int, int, bytes]]:
-    """The tiles of one kind; where there are several of one place, the newest."""
-    rows = level.ground_tiles.filter(kind=kind).order_by("revision").values_list("tx", "tz", "data")
-    found = {
-        (tx, tz): data for tx, tz, data in rows if tx * TILE <= level.columns and tz * TILE <= level.rows
-    }
-    return ((tx, tz, data) for (tx, tz), data in found.items())
+def _whole(level: Level, kind: str, dtype: str, shape: tuple[int, ...]) -> np.ndarray:
+    """A raster from its tiles; where there are several of one place, from the newest."""
+    rows = level.ground_tiles.filter(kind=kind, tx__lt=-(-shape[1] // TILE), tz__lt=-(-shape[0] // TILE))
+    found = {(tx, tz): data for tx, tz, data in rows.order_by("revision").values_list("tx", "tz", "data")}
+    return whole(((tx, tz, data) for (tx, tz), data in found.items()), dtype, shape)
 
 
 def tile_revisions(level: Level) -> dict[str, list[int]]:
@@ -43,12 +40,12 @@ def heights_of(level: Level) -> Heights:
 
     def read() -> Heights:
         shape, kinds = (level.rows + 1, level.columns + 1), GroundTile.Kind
-        heights = whole(_tiles(level, kinds.HEIGHTS), "<f4", shape)
+        heights = _whole(level, kinds.HEIGHTS, "<f4", shape)
         if not level.ground_tiles.filter(kind=kinds.RAISED).exists():
             return Heights.of(heights, level.cell)
-        for tx, tz, data in _tiles(level, kinds.BASE):
+        for tx, tz, data in level.ground_tiles.filter(kind=kinds.BASE).values_list("tx", "tz", "data"):
             place(heights, tx, tz, data)
-        return Heights.of(heights, level.cell, whole(_tiles(level, kinds.RAISED), "<i4", shape))
+        return Heights.of(heights, level.cell, _whole(level, kinds.RAISED, "<i4", shape))
 
     return CACHE.get(("heights", level.pk, level.ground_revision), read)
 
@@ -59,9 +56,7 @@ def layers_of(level: Level) -> LayerMaps:
     def read() -> LayerMaps:
         return LayerMaps.of(
             [layer["name"] for layer in level.layers],
-            whole(
-                _tiles(level, GroundTile.Kind.LAYERS), "u1", (level.rows, level.columns, len(level.layers))
-            ),
+            _whole(level, GroundTile.Kind.LAYERS, "u1", (level.rows, level.columns, len(level.layers))),
         )
 
     return CACHE.get(("layers", level.pk, level.layers_revision), read)

@@ -89,10 +89,9 @@ class BrushIn(KeyIn):
 
 
 class StrokeIn(BrushIn):
-    """A drag of the brush over one stand, and `also` over others. `fill` works
-    everywhere in the level, or in the area of the limits. Over placed meshes `on` has, for each point of the
-    path, the mesh's id, the altitude and the direction that the surface faces; stands that grow elsewhere are
-    left alone."""
+    """A drag of the brush over one stand, and `also` over others. `fill` works everywhere in the level, or in
+    the area of the limits. Over placed meshes `on` has, for each point of the path, the mesh's id, the
+    altitude and the direction that the surface faces; stands that grow elsewhere are left alone."""
 
     stand: int
     also: list[int] = Field(default=[], max_length=200)

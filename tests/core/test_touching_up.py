@@ -14,7 +14,7 @@ import numpy as np
 import thicket
 from tests.core.levels import drawn_level
 from thicket.document.edits import RaiseGround, RenameLayer, SetHeights
-from thicket.document.edits.ground import layer_added, layer_removed
+from thicket.document.edits.layers import layer_added, layer_removed
 from thicket.document.rasters import Heights, LayerMaps
 from thicket.document.settings import ConditionSettings
 from thicket.planted.touching_up import GroundBrush

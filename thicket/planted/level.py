@@ -233,9 +233,11 @@ class PlantedLevel:
         moved: dict[int, Box] = {}
         wet = cache(lambda: self.rasters.wet_box(after.rasters))
         read = {number for stand in level.in_order for number in stand.settings.painting_read}
-        for old, new, painted in alike_stands(self.level, level):
-            if (changed := ground_box(self.level, level)) and self.meshes.outlines != after.meshes.outlines:
-                break
+        alike = list(alike_stands(self.level, level))
+        changed = ground_box(self.level, level) if alike else None
+        if changed and self.meshes.outlines != after.meshes.outlines:
+            return after
+        for old, new, painted in alike:
             was = self._plantings.get(new.number)
             if was is None:
                 if painted or moved or changed:

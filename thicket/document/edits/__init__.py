@@ -17,16 +17,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from thicket.document.edits.base import Edit
-from thicket.document.edits.ground import (
-    ChangeMasks,
-    PaintLayers,
-    RaiseGround,
-    RenameLayer,
-    RenameMask,
-    SetHeights,
-    SetLayers,
-    SetTouchCell,
-)
+from thicket.document.edits.ground import ChangeMasks, RaiseGround, RenameMask, SetHeights, SetTouchCell
+from thicket.document.edits.layers import PaintLayers, RenameLayer, SetLayers
 from thicket.document.edits.level import (
     ChangeLayerLooks,
     ChangeRecipes,

@@ -6949,10 +6949,9 @@ export interface components {
         };
         /**
          * StrokeIn
-         * @description A drag of the brush over one stand, and `also` over others. `fill` works
-         *     everywhere in the level, or in the area of the limits. Over placed meshes `on` has, for each point of the
-         *     path, the mesh's id, the altitude and the direction that the surface faces; stands that grow elsewhere are
-         *     left alone.
+         * @description A drag of the brush over one stand, and `also` over others. `fill` works everywhere in the level, or in
+         *     the area of the limits. Over placed meshes `on` has, for each point of the path, the mesh's id, the
+         *     altitude and the direction that the surface faces; stands that grow elsewhere are left alone.
          */
         StrokeIn: {
             /**

@@ -32,39 +32,28 @@ const INKS = [
   '#d8d3c6',
   '#7b5a44',
 ]
+type Named = { key: string; name: string }
+/** Do something to the layer of a name, as one action. */
+const act = (name: string, send: (body: Named) => Promise<{ data?: Changed }>) =>
+  attempt(async () => store.take(await answer(send({ key: crypto.randomUUID(), name }))))
 const set = (layer: Layer, changes: object) =>
-  attempt(async () => {
-    store.take(
-      await answer(
-        api.PUT('/api/levels/{slug}/layers/look', {
-          params: { path: { slug: store.slug } },
-          body: { key: crypto.randomUUID(), name: layer.name, ...changes },
-        }),
-      ),
-    )
-  })
-const layerAction = (what: 'add' | 'rename' | 'remove', body: { name: string; to: string }) => {
-  const here = { params: { path: { slug: store.slug } } }
-  const named = { key: crypto.randomUUID(), name: body.name }
-  return attempt(async () => {
-    store.take(
-      await answer(
-        what === 'rename'
-          ? api.POST('/api/levels/{slug}/layers/rename', { ...here, body: { ...named, to: body.to } })
-          : what === 'add'
-            ? api.POST('/api/levels/{slug}/layers/add', { ...here, body: named })
-            : api.POST('/api/levels/{slug}/layers/remove', { ...here, body: named }),
-      ),
-    )
-  })
-}
+  act(layer.name, (body) =>
+    api.PUT('/api/levels/{slug}/layers/look', { ...store.here(), body: { ...body, ...changes } }),
+  )
 const fresh = ref('')
 const lead = computed(() => store.level?.role === 'lead')
 async function add() {
-  if (await layerAction('add', { name: fresh.value.trim(), to: '' })) fresh.value = ''
+  const sent = (body: Named) => api.POST('/api/levels/{slug}/layers/add', { ...store.here(), body })
+  if (await act(fresh.value.trim(), sent)) fresh.value = ''
 }
 const rename = (layer: Layer, to: string) =>
-  to.trim() && to.trim() !== layer.name && layerAction('rename', { name: layer.name, to: to.trim() })
+  to &&
+  to !== layer.name &&
+  act(layer.name, (body) =>
+    api.POST('/api/levels/{slug}/layers/rename', { ...store.here(), body: { ...body, to } }),
+  )
+const remove = (layer: Layer) =>
+  act(layer.name, (body) => api.POST('/api/levels/{slug}/layers/remove', { ...store.here(), body }))
 /** The stands whose conditions look at a layer. */
 const readers = (layer: Layer) =>
   store.stands
@@ -144,7 +133,7 @@ async function paint(layer: Layer, chosen: File[] | File) {
             label="Name"
             hide-details
             :data-test="`layer-name-${layer.name}`"
-            @change="rename(layer, $event.target.value)"
+            @change="rename(layer, $event.target.value.trim())"
           />
           <p v-if="lead && readers(layer).length" class="faint" :data-test="`layer-readers-${layer.name}`">
             Conditions of {{ readers(layer).join(', ') }} look at it; they find none of it once it is removed.
@@ -154,7 +143,7 @@ async function paint(layer: Layer, chosen: File[] | File) {
             size="small"
             :prepend-icon="mdiDeleteOutline"
             :data-test="`layer-remove-${layer.name}`"
-            @click="layerAction('remove', { name: layer.name, to: '' })"
+            @click="remove(layer)"
             >Remove {{ layer.name }}</v-btn
           >
         </v-card>

@@ -7,6 +7,7 @@ import {
   mdiFormatVerticalAlignCenter,
   mdiSlopeUphill,
 } from '@mdi/js'
+import { computed } from 'vue'
 import { GroundStrokeInBounds } from '../api/bounds'
 import { useKeys } from '../level/keys'
 import { useBrush } from '../planting/brush'
@@ -35,6 +36,7 @@ const VERBS: [GroundVerb, string, string, string][] = [
   ['slope', 'Slope', mdiSlopeUphill, 'lay an even slope from where the stroke begins to where it ends'],
   ['cover', 'Cover', mdiFormatPaint, 'lay a ground layer over the others'],
 ]
+const inHand = computed(() => VERBS.find(([key]) => key === touchUp.verb))
 </script>
 
 <template>
@@ -52,12 +54,9 @@ const VERBS: [GroundVerb, string, string, string][] = [
         ><v-icon :icon="icon" size="17"
       /></ActionButton>
     </v-btn-group>
-    <p v-if="!touchUp.verb" class="faint">Take one up and draw on the stage. Plants follow the ground.</p>
-    <template v-else>
-      <p class="faint" data-test="ground-says">
-        {{ VERBS.find(([key]) => key === touchUp.verb)![1] }}:
-        {{ VERBS.find(([key]) => key === touchUp.verb)![3] }}. Plants follow the ground.
-      </p>
+    <p v-if="!inHand" class="faint">Take one up and draw on the stage. Plants follow the ground.</p>
+    <template v-if="inHand">
+      <p class="faint" data-test="ground-says">{{ inHand[1] }}: {{ inHand[3] }}. Plants follow the ground.</p>
       <NumberField
         label="Radius"
         :tip="`Radius of the brush (${keys.of('smaller')} ${keys.of('larger')})`"

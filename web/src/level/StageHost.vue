@@ -7,7 +7,7 @@ import {
   useThrottleFn,
 } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import type { Atmosphere, Bookmark, Person } from '../api/client'
+import { ApiError, type Atmosphere, type Bookmark, type Person } from '../api/client'
 import { many, whole } from '../budget/budget'
 import { overlaid, useFly } from './useFly'
 import { usePointer } from './usePointer'
@@ -138,11 +138,13 @@ watch(
     void loadSward()
   },
 )
+/** Whether a tile of the ground has been replaced since by another's stroke, which the next beat brings. */
+const isGone = (error: unknown) => error instanceof ApiError && error.status === 404
 watch(
   () => store.level,
   (now, was) => {
     if (now && JSON.stringify(now.ground_tiles) !== JSON.stringify(was?.ground_tiles))
-      void stage.value?.setGround(now).catch(store.report)
+      void stage.value?.setGround(now).catch((error) => isGone(error) || store.report(error))
   },
 )
 watch(

@@ -93,6 +93,8 @@ export class Stage {
   private ended = false
   /** Revisions of the tiles of the ground that are drawn. */
   private tiles: Level['ground_tiles']
+  /** One state of the ground is read after another, so that no older tile comes over a newer one. */
+  private reading: Promise<void> = Promise.resolve()
   private readonly textures: GroundTextures
   private readonly carried: Carried
   private sun: Vector3
@@ -141,11 +143,19 @@ export class Stage {
   }
 
   /** The level's ground is another since: what of it differs is fetched and drawn. */
-  async setGround(level: Level): Promise<void> {
-    const was = this.tiles
-    this.tiles = level.ground_tiles
-    await readGround(this.ground, level, was)
+  setGround(level: Level): Promise<void> {
+    this.reading = this.reading.then(
+      () => this.renewGround(level),
+      () => this.renewGround(level),
+    )
+    return this.reading
+  }
+
+  private async renewGround(level: Level): Promise<void> {
     if (this.ended) return
+    await readGround(this.ground, level, this.tiles)
+    if (this.ended) return
+    this.tiles = level.ground_tiles
     this.textures.renew(this.sun)
     this.eye.terrain.renew()
     this.setShapes(this.outlines)
