@@ -46,8 +46,12 @@ def edit(level: Level, edits: Iterable[Edit], undo: list[Edit] | None = None) ->
 
     Raises: Refused when one of them cannot be done; see `thicket.document.edits`.
     """
+    from thicket.planted.masks import with_masks_made_again
+
     for each in edits:
         after = each.apply(level)
+        if any(mask.source and mask.source.automatic for mask in after.masks.values()):
+            after = with_masks_made_again(plant(after))
         if undo is not None:
             undo.insert(0, each.inverse(level))
         level = after

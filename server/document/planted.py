@@ -101,7 +101,7 @@ def _read(level: Level) -> None:
 def _followed(planted: PlantedLevel, edits: list[Edit]) -> PlantedLevel | None:
     try:
         for edit in edits:
-            planted = planted.edited(edit.apply(planted.level))
+            planted = planted.followed(edit)
     except Refused:  # it needs what is not at hand: an item's file, a snapshot that is gone
         return None
     return planted

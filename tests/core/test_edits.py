@@ -30,6 +30,7 @@ from thicket.document.edits import (
     Paint,
     Painted,
     PaintLayers,
+    PaintMask,
     RaiseGround,
     RemoveSnapshot,
     RemoveStand,
@@ -128,6 +129,13 @@ def chance(rng, level):
         "shapes": lambda: ChangeShapes(put={rng.choice([7, 20]): None}),
         "a shape": lambda: ChangeShapes(put={20: a_shape(20, rng.randrange(200))}),
         "masks": lambda: ChangeMasks(put={"Damp": np.full((4, 4), rng.randrange(9), np.uint8)}),
+        "paint mask": lambda: PaintMask(
+            name="Damp",
+            shape=(4, 4),
+            white=255,
+            box=(1, 0, 3, 4),
+            delta=np.full((4, 2), rng.randrange(-200, 200), np.int32),
+        ),
         "mask name": lambda: RenameMask(name="Damp", to="Wet"),
         "touch cell": lambda: SetTouchCell(cell=rng.choice([0.5, 2.0])),
         "heights": lambda: SetHeights(

@@ -32,7 +32,7 @@ from thicket.document.touch import TouchMap
 from thicket.planting.pins import COLUMNS, Pins
 from thicket.refused import Refused
 
-PARTS = ("layers", "masks", "touch", "stock", "textures", "snapshots", "ground")
+PARTS = ("layers", "masks", "painted", "touch", "stock", "textures", "snapshots", "ground")
 BROUGHT_IN, RAISED = "ground/brought-in.tif", "ground/raised.tif"
 """The heights before anything was raised by hand, and what was, where something was."""
 PIN_COLUMNS = ("stand", "plant", *COLUMNS)
@@ -80,6 +80,9 @@ def _files(level: Level) -> Iterator[tuple[str, bytes]]:
         yield f"layers/{file_name(name)}.png", grey_png(level.layers.weights[..., k])
     for name, mask in level.masks.items():
         yield f"masks/{file_name(name)}.png", grey_png(mask.values)
+        if mask.painted is not None:
+            yield f"painted/{file_name(name)}.png", grey_png(mask.base)
+            yield f"painted/{file_name(name)}.tif", _tif(mask.painted, 1.0)
     for slug, picture in _painting(level.stands, level.touch):
         yield f"touch/{slug}.png", picture
     for slug, data in _mesh_painting(level.stands, level.mesh_touch):
@@ -132,6 +135,7 @@ def _level_file(level: Level) -> LevelFile:
         layers=list(level.layers.names),
         masks=list(level.masks),
         mask_sources={name: mask.source for name, mask in level.masks.items() if mask.source},
+        painted_masks=[name for name, mask in level.masks.items() if mask.painted is not None],
         stock=[item_file(item) for item in level.stock.values()],
         shapes=[shape_file(level, number) for number in sorted(level.shapes)],
         surfaces=[

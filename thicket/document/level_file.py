@@ -14,7 +14,7 @@ from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Tiers
 from thicket.document.item_settings import Anchors, SeenDistances, TraitSettings
 from thicket.document.level import Stand
-from thicket.document.mask_sources import MaskSource
+from thicket.document.mask_sources import MaskSource, check_no_circle
 from thicket.document.pin_rows import OnMesh
 from thicket.document.plots import Plots
 from thicket.document.recipes import Recipes
@@ -249,6 +249,11 @@ class LevelFile(Strict):
     mask_sources: dict[MaskName, MaskSource] = Field(
         default={}, max_length=MASKS, description="what mask images that are made here are made from"
     )
+    painted_masks: list[MaskName] = Field(
+        default=[],
+        max_length=MASKS,
+        description="mask images that are painted over: `painted/NAME.png`, without; `painted/NAME.tif`, by how much",
+    )
     stock: list[ItemFile] = Field(default=[], max_length=STOCK)
     shapes: list[ShapeFile] = Field(default=[], max_length=SHAPES)
     surfaces: list[SurfaceFile] = Field(default=[], max_length=SURFACES)
@@ -261,6 +266,7 @@ class LevelFile(Strict):
     def check(self) -> Self:
         _check_once("a ground layer", self.layers)
         _check_once("a mask image", self.masks)
+        check_no_circle(self.mask_sources)
         _check_once("a stock item", (item.slug for item in self.stock))
         _check_once("a shape's number", (shape.number for shape in self.shapes))
         _check_once("a snapshot", self.snapshots)

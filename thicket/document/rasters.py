@@ -10,7 +10,7 @@ import numpy as np
 
 from thicket.document.mask_sources import MaskSource
 from thicket.ground.heights import Ground
-from thicket.hashing import Window, digest_of, hash_of
+from thicket.hashing import Window, digest, digest_of, hash_of
 from thicket.lazy import lazy
 
 RAISED_UNIT = 1024
@@ -125,18 +125,43 @@ class LayerMaps:
 
 @dataclass(frozen=True, eq=False)
 class Mask:
-    """A mask image, uint8 or uint16 (rows, columns) of any size, stretched over the level; what it is made
-    from, where it is made here."""
+    """A mask image, uint8 or uint16 (rows, columns) of any size, stretched over the level: `base`, as it was
+    brought in or made, and `painted`, what was painted over it, int32 of the same shape in its own steps, None
+    where nothing was. `values` are both together, as far as its bits go; `source`, what it is made from, where
+    it is made here."""
 
     key: str
     values: np.ndarray
+    base: np.ndarray
+    painted: np.ndarray | None = None
     source: MaskSource | None = None
 
     @staticmethod
-    def of(values: np.ndarray, source: MaskSource | None = None) -> Mask:
-        """A mask of values, uint8 or uint16 (rows, columns), under their digest."""
-        return Mask(digest_of(values), values, source)
+    def of(base: np.ndarray, source: MaskSource | None = None, painted: np.ndarray | None = None) -> Mask:
+        """A mask, uint8 or uint16 (rows, columns), under the digest of its values, and what is painted."""
+        if painted is None or not painted.any():
+            return Mask(digest_of(base), base, base, None, source)
+        values = np.clip(base + painted.astype(np.int64), 0, np.iinfo(base.dtype).max).astype(base.dtype)
+        return Mask(digest_of(values), values, base, painted, source)
 
     @property
     def nbytes(self) -> int:
-        return self.values.nbytes
+        return self.base.nbytes if self.painted is None else 2 * self.base.nbytes + self.painted.nbytes
+
+    @property
+    def white(self) -> int:
+        """The value of white."""
+        return int(np.iinfo(self.base.dtype).max)
+
+    @property
+    def mark(self) -> str:
+        """Equal as long as nobody changes it: for one that is made again by itself, what it is made from."""
+        if self.source is None or not self.source.automatic:
+            return self.key
+        painted = None if self.painted is None else digest_of(self.painted)
+        return digest(self.source.model_dump(mode="json", exclude={"key"}), painted)
+
+    @lazy
+    def blocks(self) -> Blocks:
+        """What its blocks of values are compared by."""
+        return Blocks(self.values)

@@ -76,10 +76,7 @@ def open_level(folder: str | Path) -> Level:
         given.seed,
         ground,
         _read_layers(folder, given.layers, ground.ground.cells),
-        {
-            name: Mask.of(_read_mask(folder / f"masks/{file_name(name)}.png"), given.mask_sources.get(name))
-            for name in given.masks
-        },
+        {name: _read_mask(folder, name, given) for name in given.masks},
         {s.number: core_shape(s) for s in given.shapes},
         {i.slug: _read_item(folder, i) for i in given.stock},
         stands,
@@ -171,7 +168,23 @@ def _read_layers(folder: Path, names: Sequence[str], shape: tuple[int, int]) -> 
     return LayerMaps.of(names, np.stack(weights, axis=-1) if weights else np.empty((*shape, 0), np.uint8))
 
 
-def _read_mask(path: Path) -> np.ndarray:
+def _read_mask(folder: Path, name: str, given: LevelFile) -> Mask:
+    """A mask image, and what of it is painted where the files for that give the same values."""
+    file, source = file_name(name), given.mask_sources.get(name)
+    mask = Mask.of(_read_greys(folder / f"masks/{file}.png"), source)
+    if name not in given.painted_masks:
+        return mask
+    base, path = _read_greys(folder / f"painted/{file}.png"), folder / f"painted/{file}.tif"
+    try:
+        with open_raster(path, "GTiff") as raster:
+            fits = raster.shape == base.shape == mask.values.shape and raster.dtypes[0] == "int32"
+            both = Mask.of(base, source, raster.read(1)) if fits else mask
+    except RasterioError:
+        raise Refused(f"painted/{file}.tif: it is missing, damaged, or not a GeoTIFF") from None
+    return both if both.key == mask.key else mask
+
+
+def _read_greys(path: Path) -> np.ndarray:
     deep = False
     with suppress(OSError), path.open("rb") as file:
         deep = file.read(25)[24:] == bytes([16])  # bits a channel

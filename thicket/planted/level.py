@@ -23,6 +23,7 @@ from thicket.planted.asking import check_order
 from thicket.planted.comparing import Difference, difference
 from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, stand_cost
 from thicket.planted.handover import Manifest, hand_over
+from thicket.planted.masks import with_masks_made_again
 from thicket.planted.parts import Standing
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting, host_of
@@ -261,12 +262,21 @@ class PlantedLevel:
                 moved[new.number] = region
         return after
 
+    def followed(self, edit: Edit) -> PlantedLevel:
+        """This level after an edit, with the masks made again that are made so by themselves.
+
+        Raises: Refused when it cannot be done.
+        """
+        after = self.edited(edit.apply(self.level))
+        document = with_masks_made_again(after)
+        return after if document is after.level else self.edited(document)
+
     def after(self, edit: Edit) -> Step[PlantedLevel]:
         """What an edit does to the level.
 
         Raises: Refused when it cannot be done, or a stand whose settings it changes could not be planted.
         """
-        after = self.edited(edit.apply(self.level))
+        after = self.followed(edit)
         if after.stands is not self.stands:
             check_order(self, after)
         for number in after.level.stands:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from contextlib import suppress
+from typing import TYPE_CHECKING, cast
 
 import numpy as np
 from scipy.ndimage import distance_transform_edt
 
+from thicket.document.edits import ChangeMasks
+from thicket.document.level import Level
 from thicket.document.mask_sources import FLOW, MaskSource
 from thicket.document.rasters import Mask
 from thicket.ground.heights import Ground
@@ -24,7 +27,7 @@ WHITE = 65535
 
 def source_key(level: PlantedLevel, source: MaskSource) -> str:
     """What a mask from this source follows from in a level: equal as long as it would come out the same."""
-    rasters, given = level.rasters, source.model_dump(mode="json", exclude={"key"})
+    rasters, given = level.rasters, source.model_dump(mode="json", exclude={"key", "automatic"})
     if source.made_from in FLOW:
         return digest(given, level.level.heights.key)
     return digest(given, [rasters.field_key(c.core(), rasters.whole) for c in source.conditions])
@@ -55,6 +58,27 @@ def is_current(level: PlantedLevel, mask: Mask) -> bool:
     if not all(level.planting(number).at_hand for number in hosts if number in level.stands):
         return True
     return mask.source.key == source_key(level, mask.source)
+
+
+def with_masks_made_again(level: PlantedLevel) -> Level:
+    """A level's document with those masks made again that are made so by themselves; one whose source the
+    level no longer has stays as it is."""
+    wanted = [n for n, mask in level.level.masks.items() if mask.source and mask.source.automatic]
+    for _ in range(len(wanted)):  # one may be made from another
+        stale = [n for n in wanted if not is_current(level, level.level.masks[n])]
+        made: dict[str, Mask] = {}
+        for name in stale:
+            source = level.level.masks[name].source
+            with suppress(Refused):
+                made[name] = made_mask(level, cast(MaskSource, source))
+        if not made:
+            break
+        put = ChangeMasks(
+            put={n: mask.base for n, mask in made.items()},
+            sources={n: mask.source for n, mask in made.items() if mask.source},
+        )
+        level = level.edited(put.apply(level.level))
+    return level.level
 
 
 def _shares(level: PlantedLevel, source: MaskSource, shape: tuple[int, int]) -> np.ndarray:

@@ -13,8 +13,8 @@ from thicket.planted.sheets import Box, around_any
 def alike_stands(before: Level, after: Level) -> Iterator[tuple[Stand, Stand, Box | None]]:
     """The stands that two documents plant by equal settings on equal ground, first those that claim room
     first, up to the first that differs; each with the box, in m, outside of which its painting is alike
-    too, None when it is everywhere. None at all when more of the ground differs than heights and weights of
-    its layers, for which see `ground_box`, or a stand with pins, which claim room from stands above."""
+    too, None when it is everywhere. None at all when more of the ground differs than heights, weights of
+    its layers and values of its masks, for which see `ground_box`, or a stand with pins, which claim room from stands above."""
     if not _same_ground(before, after):
         return
     pinned = [number for number, pins in after.pins.items() if len(pins.id)]
@@ -30,7 +30,8 @@ def unreached(before: Level, after: Level) -> set[int]:
     """The stands, by number, whose plants are the same in two documents of a level since nothing that they
     follow from has changed: those that claim room before the first that differs."""
     found: set[int] = set()
-    if before.heights.key != after.heights.key or before.layers.key != after.layers.key:
+    keys = [(one.heights.key, one.layers.key, [m.key for m in one.masks.values()]) for one in (before, after)]
+    if keys[0] != keys[1]:
         return found
     for old, new, painted in alike_stands(before, after):
         if painted is not None or old.key != new.key:
@@ -40,14 +41,21 @@ def unreached(before: Level, after: Level) -> set[int]:
 
 
 def ground_box(before: Level, after: Level) -> Box | None:
-    """The ground, in m, on which heights of one extent, or the weights of like layers, differ; None where
-    they are alike."""
+    """The ground, in m, on which heights of one extent, the weights of like layers or the values of like masks
+    differ; None where they are alike."""
     cell = after.heights.ground.cell
     boxes: list[Box | None] = []
     if before.heights is not after.heights and (box := before.heights.differing(after.heights)):
         boxes.append(((box[0] - 1) * cell, (box[1] - 1) * cell, box[2] * cell, box[3] * cell))
     if before.layers is not after.layers and (box := before.layers.blocks.differing(after.layers.blocks)):
         boxes.append((box[0] * cell, box[1] * cell, box[2] * cell, box[3] * cell))
+    for was, mask in zip(before.masks.values(), after.masks.values()):
+        if was is not mask and was.key != mask.key and (box := was.blocks.differing(mask.blocks)):
+            ground = after.heights.ground
+            down, across = ground.length / mask.values.shape[0], ground.width / mask.values.shape[1]
+            boxes.append(
+                ((box[0] - 1) * across, (box[1] - 1) * down, (box[2] + 1) * across, (box[3] + 1) * down)
+            )
     return around_any(*boxes)
 
 
@@ -64,16 +72,20 @@ def _painted(before: Level, after: Level, number: int) -> Box | None:
 
 def _same_ground(before: Level, after: Level) -> bool:
     """Whether two documents have the same shapes, placed meshes, stock, pins, touch cells and ground, but for
-    its heights and the weights of its layers."""
+    its heights, the weights of its layers and the values of its masks."""
     extents = [(one.heights.ground.heights.shape, one.heights.ground.cell) for one in (before, after)]
     given = [
-        (extent, one.layers.names, one.layers.weights.shape, one.touch_cell)
+        (extent, one.layers.names, one.layers.weights.shape, _mask_kinds(one), one.touch_cell)
         for extent, one in zip(extents, (before, after))
     ]
     return given[0] == given[1] and all(
         getattr(before, name) is getattr(after, name)
-        for name in ("masks", "shapes", "surfaces", "stock", "pins")
+        for name in ("shapes", "surfaces", "stock", "pins")
     )
+
+
+def _mask_kinds(level: Level) -> list[tuple[str, tuple[int, ...], str]]:
+    return [(name, mask.values.shape, mask.values.dtype.str) for name, mask in level.masks.items()]
 
 
 def _same_stand(old: Stand | None, new: Stand | None) -> bool:

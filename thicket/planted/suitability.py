@@ -177,7 +177,7 @@ class SiteRasters:
             case "layers":
                 return *common, self.level.layers.blocks.near(window, 0)
             case "mask":
-                return *common, self._mask_key(c.mask), self.ground.cells
+                return *common, self._mask_near(c.mask, window), self.ground.cells
             case "flow":
                 return *common, self.level.heights.key
             case _:
@@ -186,9 +186,15 @@ class SiteRasters:
     def _heights_near(self, c: Condition, window: Window) -> str:
         return self.level.heights.near(window, c.rule.margin(c, self.cell) + 1)
 
-    def _mask_key(self, name: str) -> str:
+    def _mask_near(self, name: str, window: Window) -> str:
+        """Equal as long as a mask's values in a window of cells are."""
         mask = self.level.masks.get(name)
-        return mask.key if mask else ""
+        if mask is None:
+            return ""
+        down, across = (a / b for a, b in zip(mask.values.shape, self.ground.cells))
+        x0, z0, x1, z1 = window
+        values = int(x0 * across), int(z0 * down), int(np.ceil(x1 * across)), int(np.ceil(z1 * down))
+        return f"{mask.blocks.near(values, 2)} {mask.white}"
 
     def values(self, c: Condition, window: Window) -> np.ndarray:
         """A condition's values in one of the level's tiles; where what it asks for is gone, as `lacks` says,

@@ -17,7 +17,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from thicket.document.edits.base import Edit
-from thicket.document.edits.ground import ChangeMasks, RaiseGround, RenameMask, SetHeights, SetTouchCell
+from thicket.document.edits.ground import RaiseGround, SetHeights, SetTouchCell
 from thicket.document.edits.layers import PaintLayers, RenameLayer, SetLayers
 from thicket.document.edits.level import (
     ChangeLayerLooks,
@@ -32,6 +32,7 @@ from thicket.document.edits.level import (
     SetPlots,
     SetWind,
 )
+from thicket.document.edits.masks import ChangeMasks, PaintMask, RenameMask
 from thicket.document.edits.painting import Paint, Painted, PaintedMesh
 from thicket.document.edits.plants import ChangePins, ChangeUprooted
 from thicket.document.edits.shapes import ChangeShapes
@@ -73,6 +74,7 @@ AnyEdit = Annotated[
     | RenameLayer
     | SetLayers
     | ChangeMasks
+    | PaintMask
     | RenameMask
     | ChangeLayerLooks
     | SetTouchCell
@@ -139,6 +141,7 @@ __all__ = [
     "Painted",
     "PaintedMesh",
     "PaintLayers",
+    "PaintMask",
     "RaiseGround",
     "RenameLayer",
     "RemoveSnapshot",

@@ -28,6 +28,7 @@ from thicket.document.edits import (
     Painted,
     PaintedMesh,
     PaintLayers,
+    PaintMask,
     RaiseGround,
     RemoveSnapshot,
     RemoveStand,
@@ -151,6 +152,12 @@ def examples() -> dict[str, list[Edit]]:
         "layer name": [RenameLayer(name="mud", to="wet mud")],
         "layers": [SetHeights(heights=hills, cell=64), SetLayers(names=("turf", "scree"), weights=cover)],
         "masks": [ChangeMasks(put={"Damp": damp})],
+        "paint mask": [
+            ChangeMasks(put={"Damp": damp}),
+            PaintMask(
+                name="Damp", shape=(8, 8), white=65535, box=(1, 2, 4, 4), delta=np.full((2, 3), 9000, np.int32)
+            ),
+        ],
         "mask name": [ChangeMasks(put={"Damp": damp}), RenameMask(name="Damp", to="Wet ground")],
         "looks": [ChangeLayerLooks(put={"turf": LayerAppearance(name="turf", colour="#7f8a58")})],
         "touch cell": [SetTouchCell(cell=2)],

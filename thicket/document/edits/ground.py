@@ -1,4 +1,4 @@
-"""Changes of the ground: heights, mask images, and the cells of the touch maps."""
+"""Changes of the ground: heights, and the cells of the touch maps."""
 
 from __future__ import annotations
 
@@ -7,19 +7,16 @@ from typing import Literal
 
 import numpy as np
 
-from thicket.document.edits.base import Edit, changed, check_as_before
-from thicket.document.edits.conditions import with_conditions
+from thicket.document.edits.base import Edit, check_as_before
 from thicket.document.edits.level import view_of, with_view
 from thicket.document.edits.values import Array
 from thicket.document.level import Level
-from thicket.document.level_file import MaskName
-from thicket.document.mask_sources import MaskSource
-from thicket.document.rasters import RAISED_UNIT, Heights, LayerMaps, Mask
-from thicket.document.settings import ConditionSettings, Strict
+from thicket.document.rasters import RAISED_UNIT, Heights, LayerMaps
+from thicket.document.settings import Strict
 from thicket.document.touch import TouchMap, fitted
 from thicket.ground.rasters import resample
-from thicket.limits import MASK_SIDE, MASKS, check_count, check_ground, check_touch_cell
-from thicket.refused import Missing, Refused
+from thicket.limits import check_ground, check_touch_cell
+from thicket.refused import Refused
 
 HIGHEST = 1e5
 
@@ -199,68 +196,3 @@ class SetTouchCell(Edit):
     def inverse(self, level: Level) -> SetTouchCell:
         after = self.apply(level)
         return SetTouchCell(cell=level.touch_cell, expected=self.cell, before=_before(level, after))
-
-
-class ChangeMasks(Edit):
-    """Mask images put, uint8 or uint16 (rows, columns), and removed where None is given, by name. `expected`,
-    where it is given, are the keys of what must be there until then; `sources`, what those that are made here
-    are made from."""
-
-    kind: Literal["masks"] = "masks"
-    put: dict[MaskName, Array | None]
-    expected: dict[str, str | None] | None = None
-    order: tuple[str, ...] = ()
-    sources: dict[MaskName, MaskSource] = {}
-
-    def apply(self, level: Level) -> Level:
-        fresh: dict[str, Mask | None] = {}
-        for name, values in self.put.items():
-            there = level.masks.get(name)
-            if self.expected is not None:
-                check_as_before(f"The mask image {name!r}", there and there.key, self.expected[name])
-            elif values is None and there is None:
-                raise Missing(
-                    f"name: {level.name} has no mask image {name[:60]!r}; somebody may have removed it"
-                )
-            if values is not None and (values.ndim != 2 or max(values.shape) > MASK_SIDE or not values.size):
-                raise Refused(f"{name}: at most {MASK_SIDE:,} × {MASK_SIDE:,} values are taken")
-            if values is not None and values.dtype not in (np.uint8, np.uint16):
-                raise Refused(f"{name}: a mask holds whole numbers of 8 or 16 bits")
-            fresh[name] = None if values is None else Mask.of(values, self.sources.get(name))
-        masks = changed(level.masks, fresh, self.order)
-        check_count("masks", masks, MASKS)
-        return replace(level, masks=masks)
-
-    def inverse(self, level: Level) -> ChangeMasks:
-        after = self.apply(level)
-        return ChangeMasks(
-            put={n: level.masks[n].values if n in level.masks else None for n in self.put},
-            expected={n: after.masks[n].key if n in after.masks else None for n in self.put},
-            order=tuple(level.masks),
-            sources={n: mask.source for n in self.put if (mask := level.masks.get(n)) and mask.source},
-        )
-
-
-class RenameMask(Edit):
-    """Another name for a mask image, also in the conditions that look at it."""
-
-    kind: Literal["mask name"] = "mask name"
-    name: MaskName
-    to: MaskName
-
-    def apply(self, level: Level) -> Level:
-        if self.name not in level.masks:
-            raise Missing(
-                f"name: {level.name} has no mask image {self.name!r}; somebody may have removed or renamed it"
-            )
-        if self.to in level.masks:
-            raise Refused(f"to: there is a mask image {self.to!r} already")
-        masks = {self.to if name == self.name else name: mask for name, mask in level.masks.items()}
-        return with_conditions(replace(level, masks=masks), self._renamed)
-
-    def _renamed(self, c: ConditionSettings) -> ConditionSettings:
-        return c.model_copy(update={"mask": self.to}) if c.mask == self.name else c
-
-    def inverse(self, level: Level) -> RenameMask:
-        self.apply(level)
-        return RenameMask(name=self.to, to=self.name)
