@@ -47,8 +47,9 @@ class Draft(models.Model):
 
 
 class Mask(models.Model):
-    """A greyscale picture, stretched over the level: zlib of uint8 or uint16, row by row; what it is made
-    from, where it is made here."""
+    """A greyscale picture, stretched over the level: zlib of uint8 or uint16, row by row, without what
+    is painted over it, int32 of its shape; what it is made from, where it is made here. `digest` is that of
+    both together."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="masks")
     name = models.CharField(max_length=60)
@@ -57,6 +58,7 @@ class Mask(models.Model):
     bits = models.PositiveSmallIntegerField(default=8)
     digest = models.CharField(max_length=32)
     data = models.BinaryField()
+    painted = models.BinaryField(null=True)
     source = models.JSONField(null=True)
 
     class Meta:

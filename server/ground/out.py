@@ -22,6 +22,7 @@ class MaskOut(Schema):
     bits: int
     digest: str
     source: MaskSource | None
+    painted: bool = Field(description="whether something is painted over it")
     current: bool = Field(description="whether it would come out the same if it were made again")
 
 
@@ -39,6 +40,7 @@ def masks_out(level: Level) -> list[dict[str, Any]]:
                 "bits": 8 * mask.values.itemsize,
                 "digest": mask.key,
                 "source": mask.source,
+                "painted": mask.painted is not None,
                 "current": is_current(planted, mask),
             }
         )

@@ -80,11 +80,15 @@ def mask_of(digest: str, pk: int, rows: int, columns: int, bits: int) -> Mask:
     """A stored mask image."""
 
     def read() -> Mask:
-        data = MaskRow.objects.values_list("data", flat=True).get(pk=pk)
-        kind = np.uint16 if bits == 16 else np.uint8
-        return Mask(digest, np.frombuffer(zlib.decompress(data), kind).reshape(rows, columns))
+        data, painted = MaskRow.objects.values_list("data", "painted").get(pk=pk)
+        base = _unpacked(data, np.uint16 if bits == 16 else np.uint8).reshape(rows, columns)
+        return Mask.of(base, None, painted and _unpacked(painted, np.int32).reshape(rows, columns))
 
-    return CACHE.get(("mask", digest), read)
+    return CACHE.get(("mask", digest, pk), read)
+
+
+def _unpacked(data: bytes, kind: type) -> np.ndarray:
+    return np.frombuffer(zlib.decompress(data), kind)
 
 
 def _write_masks(row: Level, before: Mapping[str, Mask], after: Mapping[str, Mask]) -> None:
@@ -103,7 +107,7 @@ def store_masks(row: Level, masks: Mapping[str, Mask]) -> None:
     """Write new mask images by their names."""
     for name, mask in masks.items():
         rows, columns = mask.values.shape
-        data = zlib.compress(np.ascontiguousarray(mask.values).tobytes(), 6)
+        painted = None if mask.painted is None else zlib.compress(mask.painted.tobytes(), 6)
         bits = mask.values.dtype.itemsize * 8
         MaskRow.objects.create(
             level=row,
@@ -112,6 +116,7 @@ def store_masks(row: Level, masks: Mapping[str, Mask]) -> None:
             columns=columns,
             bits=bits,
             digest=mask.key,
-            data=data,
+            data=zlib.compress(np.ascontiguousarray(mask.base).tobytes(), 6),
+            painted=painted,
             source=mask.source and mask.source.model_dump(mode="json"),
         )

@@ -1,4 +1,4 @@
-"""The ground touched up with a brush."""
+"""The ground, and mask images, touched up with a brush."""
 
 from __future__ import annotations
 
@@ -12,21 +12,19 @@ from server.journal.action import Done, action
 from server.journal.commit import commit_made
 from server.levels.models import Level
 from thicket.document.edits import Edit
+from thicket.planted.painting_masks import MaskBrush
 from thicket.planted.touching_up import GroundBrush
-from thicket.planting.strokes import GROUND_VERBS
 
 
 @action
-def touch_up(user: User, level: Level, brush: GroundBrush, key: UUID) -> Done:
-    """Work with a brush on the ground, as one journal entry; what lies outside one's own plots stays as it is
-    where planting is refused there. A key that is known counts once.
+def touch_up(user: User, level: Level, brush: GroundBrush | MaskBrush, key: UUID) -> Done:
+    """Work with a brush on the ground, or on a mask image, as one journal entry; what lies outside one's own
+    plots stays as it is where planting is refused there. A key that is known counts once.
 
     Raises: Refused when the brush has nothing to work on.
     """
 
     def make(row: Level) -> tuple[Edit, str]:
-        edit = brush.edit(planted_of(row).level, own_ground(row, user))
-        with_what = f" with {brush.layer}" if brush.layer else ""
-        return edit, f"{GROUND_VERBS[brush.stroke.verb]} the ground{with_what}"
+        return brush.edit(planted_of(row), own_ground(row, user)), brush.what
 
     return commit_made(user, level, key, make, at=brush.stroke.path)

@@ -29,7 +29,8 @@ from server.steps import ChangedOut, changed_out
 from thicket.document.settings import Degrees, Number, Share, Strict, shown
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.pictures import read_grey
-from thicket.planted.brushing import Brush, Limits
+from thicket.planted.brush_limits import Limits
+from thicket.planted.brushing import Brush
 from thicket.planted.costs import region_cost
 from thicket.planted.sheets import apart
 from thicket.planting.strokes import Stroke
@@ -46,7 +47,7 @@ Altitude = Annotated[Number, shown(1, "m")]
 
 
 class LimitsIn(Strict):
-    """Where alone the brush works; see `server.stands.brushing.Limits`."""
+    """Where alone the brush works; see `thicket.planted.brush_limits.Limits`."""
 
     layer: Annotated[str, Field(max_length=40)] = ""
     slope: tuple[Degrees, Degrees] | None = None

@@ -2,6 +2,7 @@
 made again."""
 
 import io
+import itertools
 import tempfile
 import unittest
 from collections import Counter
@@ -21,10 +22,14 @@ from thicket.document.mask_sources import MaskSource
 from thicket.document.reading import open_level
 from thicket.document.settings import ConditionSettings, StandSettings
 from thicket.formats.colours_in import colour_mask, perceived, read_colour_mask
+from thicket.ground.shapes import distances_at
 from thicket.ground.wetness import basins, catchments, fill_depressions
+from thicket.planted.brush_limits import Limits
 from thicket.planted.masks import is_current, made_mask
+from thicket.planted.painting_masks import MaskBrush
 from thicket.planting.pins import lean_of
-from thicket.refused import Refused
+from thicket.planting.strokes import Stroke, along_path
+from thicket.refused import Conflict, Refused
 
 
 def slow_drainage(heights):
@@ -172,6 +177,141 @@ class Made(unittest.TestCase):
         for name, to, why in (("Sheep", "Other", "no mask image"), ("Grazing", "Of it", "already")):
             with self.assertRaisesRegex(Refused, why):
                 RenameMask(name=name, to=to).apply(level)
+
+
+class Painting(unittest.TestCase):
+    """Mask images painted by hand, and made again under what is painted."""
+
+    def setUp(self):
+        self.level = drawn_level(5)
+        self.looks = {"kind": "mask", "mask": "Grazing", "lo": 0.4, "hi": 1}
+        self.level = self.level.with_stand(plain_stand(40, "Canopy", 6.0))
+        self.level = ChangeSettings(put={40: {"conditions": [self.looks]}}).apply(self.level)
+
+    def brush(
+        self, verb="whiten", path=((80, 90), (140, 110)), radius=14.0, soft=0.4, name="Grazing", **more
+    ):
+        return MaskBrush(Stroke(verb, path, radius, soft, 1.0), name, **more)
+
+    def test_each_verb_works_toward_what_it_names_and_nowhere_else(self):
+        planted, was = thicket.plant(self.level), self.level.masks["Grazing"].values.astype(int)
+        cell = planted.width / was.shape[1]
+        z, x = (np.indices(was.shape) + 0.5) * cell
+        far = along_path(((80, 90), (140, 110)), x.ravel(), z.ravel()).reshape(was.shape)
+        for verb, aim in (("whiten", 255), ("blacken", 0), ("even", 51)):
+            edit = self.brush(verb, grey=0.2).edit(planted)
+            now = edit.apply(self.level).masks["Grazing"].values.astype(int)
+            self.assertTrue((np.abs(now[far < 14 * 0.5] - aim) <= 1).all(), verb)
+            np.testing.assert_array_equal(now[far > 14 + cell], was[far > 14 + cell])
+        smooth = self.brush("smooth", radius=30.0).edit(planted).apply(self.level).masks["Grazing"].values
+        self.assertLess(smooth[far < 8].astype(int).std(), 0.6 * was[far < 8].std())
+        area = next(n for n, s in self.level.shapes.items() if s.kind == "area")
+        x0, z0, x1, z1 = self.level.shapes[area].box
+        across = ((x0 - 30, (z0 + z1) / 2), (x1 + 30, (z0 + z1) / 2))
+        edit = self.brush("whiten", across, limits=Limits(area=area)).edit(planted)
+        now = edit.apply(self.level).masks["Grazing"].values
+        inside = distances_at([self.level.shapes[area]], x.ravel(), z.ravel())[0].reshape(was.shape) <= 0
+        changed = now != was
+        self.assertTrue(changed.any() and not (changed & ~inside).any())
+
+    def test_strokes_are_taken_back_in_any_order_and_plants_follow_as_if_planted_anew(self):
+        brushes = [
+            self.brush(),
+            self.brush("blacken", ((100, 60), (110, 160))),
+            self.brush("smooth", radius=25.0),
+        ]
+        planted, undo = thicket.plant(self.level), []
+        first = planted.planting(40).count()
+        for brush in brushes:
+            edit = brush.edit(planted)
+            undo.append(edit.inverse(planted.level))
+            step = planted.after(edit)
+            fresh = thicket.plant(step.after.level)
+            for stand in fresh.stands:
+                now, anew = (
+                    sorted(p.planting(stand).plants_in(p.planting(stand).everywhere).id)
+                    for p in (step.after, fresh)
+                )
+                self.assertEqual(now, anew)
+            planted = step.after
+        few = self.brush("whiten", ((20, 20), (22, 22)), 6.0).edit(planted)
+        sheets = planted.after(few).sheets
+        self.assertEqual({s for found in sheets.values() for s in found}, {(0, 0)} if sheets else set())
+        for order in itertools.permutations(undo):
+            level = planted.level
+            for back in order:
+                level = back.apply(level)
+            self.assertEqual(level.masks["Grazing"].key, self.level.masks["Grazing"].key)
+            self.assertIsNone(level.masks["Grazing"].painted)
+        self.assertEqual(thicket.plant(level).planting(40).count(), first)
+
+    def test_painting_stays_when_a_mask_is_made_again_or_brought_in_again(self):
+        source = MaskSource.model_validate(
+            {
+                "made_from": "suitability",
+                "conditions": [{"kind": "slope", "lo": 0, "hi": 12}],
+                "automatic": True,
+            }
+        )
+        mask = made_mask(thicket.plant(self.level), source)
+        put = ChangeMasks(put={"Gentle": mask.base}, sources={"Gentle": mask.source})
+        planted = thicket.plant(self.level).after(put).after
+        stroke = self.brush(name="Gentle").edit(planted)
+        planted = planted.after(stroke).after
+        steeper = SetHeights(heights=self.level.heights.ground.heights * 1.5, cell=1)
+        after = planted.after(steeper).after
+        (remade,) = (after.level.masks["Gentle"],)
+        fresh = made_mask(thicket.plant(after.level), source)
+        np.testing.assert_array_equal(remade.base, fresh.base)
+        self.assertTrue(is_current(after, remade))
+        np.testing.assert_array_equal(remade.painted, planted.level.masks["Gentle"].painted)
+        whole = thicket.edit(planted.level, [steeper])
+        self.assertEqual(whole.masks["Gentle"].key, remade.key, "the same in Python, without a planted level")
+        for back in (steeper.inverse(planted.level), stroke.inverse(planted.level), put.inverse(self.level)):
+            after = after.after(back).after
+        self.assertEqual(list(after.level.masks), list(self.level.masks))
+        wide = ChangeMasks(put={"Gentle": mask.base[::2, ::2]})
+        smaller = wide.apply(planted.level).masks["Gentle"]
+        self.assertGreater(
+            (smaller.painted != 0).sum(), 0.15 * (planted.level.masks["Gentle"].painted != 0).sum()
+        )
+        with self.assertRaisesRegex(Conflict, "another size since"):
+            stroke.apply(wide.apply(planted.level))
+        again = wide.inverse(planted.level).apply(wide.apply(planted.level)).masks["Gentle"]
+        np.testing.assert_array_equal(again.painted, planted.level.masks["Gentle"].painted)
+        with tempfile.TemporaryDirectory() as folder:
+            save_level(planted.level, Path(folder))
+            read = open_level(folder).masks["Gentle"]
+        np.testing.assert_array_equal(read.painted, planted.level.masks["Gentle"].painted)
+        np.testing.assert_array_equal(read.base, mask.base)
+
+    def test_what_cannot_be_is_refused_by_a_sentence(self):
+        planted = thicket.plant(self.level)
+        itself = MaskSource.model_validate(
+            {"made_from": "suitability", "conditions": [self.looks], "automatic": True}
+        )
+        put = {"Grazing": np.zeros((9, 9), np.uint16)}
+        for why, work in (
+            ("no mask image 'Nothing'", lambda: self.brush(name="Nothing").edit(planted)),
+            ("no brush verb called 'raise'", lambda: self.brush("raise")),
+            ("lies outside the level", lambda: self.brush(path=((-90, 20),)).edit(planted)),
+            ("too wide for this brush", lambda: self.brush(path=((4, 4),), radius=0.3).edit(planted)),
+            ("between 0 for black and 1", lambda: self.brush("even", grey=float("nan"))),
+            ("no area 999", lambda: self.brush(limits=Limits(area=999)).edit(planted)),
+            ("made from itself", lambda: ChangeMasks(put=put, sources={"Grazing": itself}).apply(self.level)),
+            (
+                "made again by hand",
+                lambda: MaskSource.model_validate(
+                    {
+                        "made_from": "suitability",
+                        "conditions": [{"kind": "stand", "stand": 1, "lo": 0, "hi": 5}],
+                        "automatic": True,
+                    }
+                ),
+            ),
+        ):
+            with self.assertRaisesRegex(ValueError, why):
+                work()
 
 
 class Driving(unittest.TestCase):

@@ -17,6 +17,7 @@ from thicket.document.edits import RaiseGround, RenameLayer, SetHeights
 from thicket.document.edits.layers import layer_added, layer_removed
 from thicket.document.rasters import Heights, LayerMaps
 from thicket.document.settings import ConditionSettings
+from thicket.planted.brush_limits import Limits
 from thicket.planted.touching_up import GroundBrush
 from thicket.planting.strokes import Stroke
 from thicket.refused import Conflict, Refused
@@ -32,7 +33,7 @@ class TouchingUp(unittest.TestCase):
         self.heights = self.level.heights.ground.heights
 
     def after(self, verb, amount=1.0, toward=None, **more):
-        edit = GroundBrush(a_stroke(verb, **more), amount, toward).edit(self.level)
+        edit = GroundBrush(a_stroke(verb, **more), amount, toward).edit(thicket.plant(self.level))
         return edit.apply(self.level).heights.ground.heights
 
     def test_raising_and_lowering_by_so_much_inside_the_soft_edge_alone(self):
@@ -53,9 +54,21 @@ class TouchingUp(unittest.TestCase):
         np.testing.assert_allclose(self.after("flatten", toward=7.0, soft=0.2)[78:83, 80:90], 7, atol=2e-3)
         bumps = np.where(np.indices(self.heights.shape).sum(axis=0) % 2, 1, -1).astype(np.float32)
         bumpy = replace(self.level, heights=Heights.of(self.heights + bumps, 1.0))
-        smooth = GroundBrush(a_stroke("smooth", radius=20.0)).edit(bumpy).apply(bumpy).heights.ground.heights
+        smooth = (
+            GroundBrush(a_stroke("smooth", radius=20.0))
+            .edit(thicket.plant(bumpy))
+            .apply(bumpy)
+            .heights.ground.heights
+        )
         np.testing.assert_allclose(smooth[78:83, 75:95], self.heights[78:83, 75:95], atol=0.3)
         np.testing.assert_array_equal(smooth[:40], bumpy.heights.ground.heights[:40])
+        low = Limits(altitude=(-1e4, float(np.median(self.heights[78:83, 75:95]))))
+        stroke = a_stroke("flatten", path=((60, 80), (110, 80)), soft=0.1)
+        limited = GroundBrush(stroke, toward=50.0, limits=low).edit(thicket.plant(self.level))
+        box, changed = limited.box, limited.delta != 0
+        there = self.heights[box[1] : box[3], box[0] : box[2]]
+        self.assertLess(float(there[changed].max()), low.altitude[1] + 2)
+        self.assertGreater(float(there[~changed].max()), low.altitude[1])
         slope = self.after("slope", path=((60, 80), (110, 80)), soft=0.1)
         ends = self.heights[80, [60, 110]].astype(float)
         np.testing.assert_allclose(slope[80, 60:111], np.linspace(*ends, 51), atol=3e-3)
@@ -69,7 +82,7 @@ class TouchingUp(unittest.TestCase):
         for order in itertools.permutations(range(3)):
             level, back = self.level, []
             for brush in strokes:
-                edit = brush.edit(level)
+                edit = brush.edit(thicket.plant(level))
                 back.append(edit.inverse(level))
                 level = edit.apply(level)
             for k in order:
@@ -87,7 +100,7 @@ class TouchingUp(unittest.TestCase):
     def _follow(self, level):
         planted = thicket.plant(level)
         planted.counts()
-        edit = GroundBrush(a_stroke("raise", path=((120, 130), (150, 120))), 4.0).edit(level)
+        edit = GroundBrush(a_stroke("raise", path=((120, 130), (150, 120))), 4.0).edit(thicket.plant(level))
         step = planted.after(edit)
         plain = replace(level, heights=Heights.of(step.after.ground.heights, self.level.heights.ground.cell))
         anew, moved = thicket.plant(plain), 0
@@ -110,7 +123,9 @@ class TouchingUp(unittest.TestCase):
         weights = np.zeros((256, 256, 2), np.uint8)
         weights[..., 0], weights[..., 1] = 205, 50
         level = replace(self.level, layers=LayerMaps.of(("turf", "scree"), weights))
-        edit = GroundBrush(a_stroke("cover", soft=0.1, strength=0.6), layer="scree").edit(level)
+        edit = GroundBrush(a_stroke("cover", soft=0.1, strength=0.6), layer="scree").edit(
+            thicket.plant(level)
+        )
         now = edit.apply(level).layers.weights
         np.testing.assert_array_equal(now[80, 85], [82, 173])
         np.testing.assert_array_equal(now.sum(axis=2), 255)
@@ -132,7 +147,7 @@ class TouchingUp(unittest.TestCase):
         level = self.level
         level = layer_added(level, "mud").apply(level)
         self.assertEqual(level.layers.names[-1], "mud")
-        edit = GroundBrush(a_stroke("cover"), layer="mud").edit(level)
+        edit = GroundBrush(a_stroke("cover"), layer="mud").edit(thicket.plant(level))
         painted = edit.apply(level)
         c = ConditionSettings.model_validate({"kind": "layer", "lo": 0.5, "hi": 1, "layers": ["mud"]})
         stand = level.in_order[0]
@@ -154,14 +169,17 @@ class TouchingUp(unittest.TestCase):
             (lambda: layer_added(painted, "mud"), "a ground layer 'mud' already"),
             (lambda: layer_removed(level, "peat"), "no ground layer 'peat'"),
             (lambda: RenameLayer(name="peat", to="bog").apply(level), "no ground layer 'peat'"),
-            (lambda: GroundBrush(a_stroke("cover"), layer="peat").edit(level), "no ground layer 'peat'"),
+            (
+                lambda: GroundBrush(a_stroke("cover"), layer="peat").edit(thicket.plant(level)),
+                "no ground layer 'peat'",
+            ),
             (lambda: edit.apply(renamed), "has been changed since"),
         ):
             with self.assertRaisesRegex(Refused, says):
                 make()
 
     def test_it_is_saved_with_the_level_and_opened_with_what_can_still_be_taken_back(self):
-        edit = GroundBrush(a_stroke("raise"), 2.0).edit(self.level)
+        edit = GroundBrush(a_stroke("raise"), 2.0).edit(thicket.plant(self.level))
         raised, back = edit.apply(self.level), edit.inverse(self.level)
         with tempfile.TemporaryDirectory() as folder:
             thicket.save_level(raised, folder)
@@ -183,11 +201,17 @@ class TouchingUp(unittest.TestCase):
             (lambda: GroundBrush(a_stroke("thin")), "no brush verb called 'thin'"),
             (lambda: GroundBrush(a_stroke(), 0.0), "more than 0 m and at most 100 m"),
             (lambda: GroundBrush(a_stroke(), float("nan")), "more than 0 m and at most 100 m"),
-            (lambda: GroundBrush(a_stroke(path=((-90, 5),))).edit(self.level), "lies outside the level"),
-            (lambda: GroundBrush(a_stroke("slope", path=((50, 50),))).edit(self.level), "needs two places"),
-            (lambda: GroundBrush(a_stroke(strength=0.0)).edit(self.level), "stays as it is"),
             (
-                lambda: GroundBrush(a_stroke()).edit(self.level, lambda x, z: x > 200),
+                lambda: GroundBrush(a_stroke(path=((-90, 5),))).edit(thicket.plant(self.level)),
+                "lies outside the level",
+            ),
+            (
+                lambda: GroundBrush(a_stroke("slope", path=((50, 50),))).edit(thicket.plant(self.level)),
+                "needs two places",
+            ),
+            (lambda: GroundBrush(a_stroke(strength=0.0)).edit(thicket.plant(self.level)), "stays as it is"),
+            (
+                lambda: GroundBrush(a_stroke()).edit(thicket.plant(self.level), lambda x, z: x > 200),
                 "stays as it is",
             ),
             (
@@ -201,7 +225,7 @@ class TouchingUp(unittest.TestCase):
         ):
             with self.assertRaisesRegex(Refused, says):
                 make()
-        edit = GroundBrush(a_stroke()).edit(self.level)
+        edit = GroundBrush(a_stroke()).edit(thicket.plant(self.level))
         back = edit.inverse(self.level)
         other = SetHeights(heights=self.heights + np.float32(2), cell=1.0).apply(edit.apply(self.level))
         with self.assertRaisesRegex(Conflict, "The ground has been changed since"):

@@ -75,6 +75,43 @@ class TouchUp(GroundCase):
         entry = Entry.objects.get(pk=changed["entry"]["id"])
         self.assertEqual((entry.kind, entry.what), ("raise", "Lowered the ground"))
 
+    def test_a_mask_is_painted_and_made_again_by_itself_under_what_is_painted(self):
+        conditions = [{"kind": "slope", "lo": 0, "hi": 12}]
+        source = {"made_from": "suitability", "conditions": conditions, "automatic": True}
+        made = self.post("/made-masks", {"key": key(), "name": "Gentle", "source": source}, self.lead)
+        self.assertEqual(made.status_code, 200, made.content)
+
+        def stored():
+            level = Level.objects.get(pk=self.level.pk)
+            with nothing_kept():
+                mask = read_document(level).masks["Gentle"]
+            kept = planted_of(Level.objects.get(pk=self.level.pk)).level.masks["Gentle"]
+            self.assertEqual((mask.key, mask.source), (kept.key, kept.source))
+            return mask
+
+        began = stored()
+        painted = self.stroke("whiten", mask="Gentle")
+        self.assertEqual(painted["entry"]["what"], "Whitened the mask image Gentle")
+        (out,) = painted["since"]["masks"]
+        self.assertEqual((out["painted"], out["current"]), (True, True))
+        white = stored()
+        np.testing.assert_array_equal(white.base, began.base)
+        raised = self.stroke("slope", path=((60, 160), (140, 160)), radius=20)
+        (out,) = raised["since"]["masks"]
+        self.assertTrue(out["current"], "it is made again with the stroke")
+        remade = stored()
+        self.assertNotEqual(remade.base.tobytes(), white.base.tobytes())
+        np.testing.assert_array_equal(remade.painted, white.painted)
+        for entry, way in ((painted, "undo"), (raised, "undo"), (painted, "redo"), (painted, "undo")):
+            self.take_back(entry["entry"]["id"], way)
+        self.assertEqual(stored().key, began.key)
+        self.stroke("raise", mask="Gentle", status=422)
+        self.stroke("whiten", status=422)
+        self.stroke("whiten", mask="Nothing", status=404)
+        self.stroke("raise", limits={"present": True}, status=422)
+        flat = self.stroke("flatten", toward=900, path=((100, 30),), limits={"slope": [0, 80]})
+        self.take_back(flat["entry"]["id"])
+
     def test_layers_are_added_painted_renamed_and_removed(self):
         began = self.ground()
         for path, body in (

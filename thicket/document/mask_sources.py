@@ -23,8 +23,8 @@ class MaskSource(Strict):
     null; `suitability`, what conditions give together; `basins`, drainage basins of at least `catchment`
     hectares, each with a grey of its own, black what drains to smaller ones; `rivers`, white where so many
     hectares drain through; `river distance`, black at rivers and white from `reach` m on. `cell`, the size of
-    its values in m. `automatic` has it made again by itself whenever that changes; `key` stands for what it was
-    made from.
+    its values in m. `automatic` has it made again by itself whenever that changes; `key` stands for what it
+    was made from.
     """
 
     made_from: MadeFrom

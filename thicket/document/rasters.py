@@ -126,9 +126,9 @@ class LayerMaps:
 @dataclass(frozen=True, eq=False)
 class Mask:
     """A mask image, uint8 or uint16 (rows, columns) of any size, stretched over the level: `base`, as it was
-    brought in or made, and `painted`, what was painted over it, int32 of the same shape in its own steps, None
-    where nothing was. `values` are both together, as far as its bits go; `source`, what it is made from, where
-    it is made here."""
+    brought in or made, and `painted`, what was painted over it, int32 of the same shape in its own steps,
+    None where nothing was. `values` are both together, as far as its bits go; `source`, what it is made from,
+    where it is made here."""
 
     key: str
     values: np.ndarray

@@ -12,46 +12,22 @@ from thicket.document.edits import Paint, Painted, PaintedMesh
 from thicket.document.surfaces import chosen_surfaces
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field, distances_at
+from thicket.planted.brush_limits import Limits
 from thicket.planted.level import PlantedLevel
 from thicket.planted.mesh_brushing import PRESENT, mesh_painting
 from thicket.planted.mesh_painting import centres
 from thicket.planted.planting import Planting
 from thicket.planted.sheets import Box, widened
-from thicket.planted.suitability import SiteRasters
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density
 from thicket.planting.stands import Plants
 from thicket.planting.strokes import Stroke, cover, smooth_cells, touched
 from thicket.refused import Refused
-from thicket.site.conditions import Condition
 
 MARGIN = 2
 """Cells kept around a stroke's reach, so that what is interpolated at its rim is whole."""
 
 Cells = tuple[int, int, int, int]
-
-
-@dataclass(frozen=True)
-class Limits:
-    """Where alone a brush works. layer: a ground layer's name; slope in degrees and altitude in m, bands;
-    area: number of an area; present: only where the painted stand already is."""
-
-    layer: str = ""
-    slope: tuple[float, float] | None = None
-    altitude: tuple[float, float] | None = None
-    area: int | None = None
-    present: bool = False
-
-    def conditions(self) -> list[Condition]:
-        """The limits of the ground as site conditions, each with an edge a little soft."""
-        out = []
-        if self.layer:
-            out.append(Condition("layer", 0.5, 2.0, 0.25, 0.0, layers=(self.layer,)))
-        if self.slope:
-            out.append(Condition("slope", *self.slope, 1.0, 1.0))
-        if self.altitude:
-            out.append(Condition("altitude", *self.altitude, 0.5, 0.5))
-        return out
 
 
 @dataclass(frozen=True)
@@ -68,10 +44,7 @@ class Brush:
 
         Raises: Refused when it lies outside the level, or there is no such area.
         """
-        if self.limits.area is not None:
-            shape = level.shapes.get(self.limits.area)
-            if shape is None or shape.kind != "area":
-                raise Refused(f"area: {level.level.name} has no area {self.limits.area}")
+        self.limits.check(level.rasters)
         if self.fill == "area":
             if self.limits.area is None:
                 raise Refused("area: say which area is to be filled")
@@ -106,8 +79,7 @@ class Brush:
             if self.fill
             else cover(self.stroke, cell, cells[0], cells[1], touch.shape)
         )
-        for limit in self._limits(planting.around.rasters, cell, cells):
-            works *= limit
+        works *= self.limits.shares(planting.around.rasters, *_centres(cell, cells))
         if self.limits.present:
             suitable = _sampled(planting.suitability, planting.cell, cell, cells)
             works *= density(suitable, touch) * planting.core.fullness > PRESENT
@@ -176,21 +148,6 @@ class Brush:
         metres = planting.metres(cells)
         return metres, planting.plants_in(metres, window, metres[:2])
 
-    def _limits(self, rasters: SiteRasters, cell: float, cells: Cells) -> list[np.ndarray]:
-        out = []
-        conditions = self.limits.conditions()
-        for lack in filter(None, map(rasters.lacks, conditions)):
-            raise Refused(f"layer: {lack[0].lower()}{lack[1:]}")
-        if conditions:
-            out.append(_sampled(rasters.suitability(conditions), rasters.cell, cell, cells))
-        if self.limits.area is not None:
-            out.append(
-                (distance_field([rasters.level.shapes[self.limits.area]], cell, cells) <= 0).astype(
-                    np.float32
-                )
-            )
-        return out
-
 
 def clearing(level: PlantedLevel, stands: Iterable[int], area: int | None = None) -> tuple[Paint, str]:
     """Painting of stands, by number, taken away, everywhere or inside an area; and where, in words.
@@ -252,9 +209,16 @@ def _part(stand: int, delta: np.ndarray) -> Painted | None:
     return Painted(stand=stand, box=(col0, row0, col1, row1), delta=part)
 
 
-def _sampled(raster: TiledRaster, raster_cell: float, cell: float, cells: Cells) -> np.ndarray:
-    """A raster of the ground at the centres of touch cells in a box."""
+def _centres(cell: float, cells: Cells) -> tuple[np.ndarray, np.ndarray]:
+    """Where the centres of touch cells in a box lie, x and z in m."""
     col0, row0, col1, row1 = cells
     z, x = np.mgrid[row0:row1, col0:col1] * cell + 0.5 * cell
-    x, z = x.ravel(), z.ravel()
-    return at_cells(raster.around(x, z, raster_cell), raster_cell, x, z).reshape(row1 - row0, col1 - col0)
+    return x, z
+
+
+def _sampled(raster: TiledRaster, raster_cell: float, cell: float, cells: Cells) -> np.ndarray:
+    """A raster of the ground at the centres of touch cells in a box."""
+    x, z = (axis.ravel() for axis in _centres(cell, cells))
+    return at_cells(raster.around(x, z, raster_cell), raster_cell, x, z).reshape(
+        cells[3] - cells[1], cells[2] - cells[0]
+    )

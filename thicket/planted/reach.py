@@ -14,7 +14,8 @@ def alike_stands(before: Level, after: Level) -> Iterator[tuple[Stand, Stand, Bo
     """The stands that two documents plant by equal settings on equal ground, first those that claim room
     first, up to the first that differs; each with the box, in m, outside of which its painting is alike
     too, None when it is everywhere. None at all when more of the ground differs than heights, weights of
-    its layers and values of its masks, for which see `ground_box`, or a stand with pins, which claim room from stands above."""
+    its layers and values of its masks, for which see `ground_box`, or a stand with pins, which claim room
+    from stands above."""
     if not _same_ground(before, after):
         return
     pinned = [number for number, pins in after.pins.items() if len(pins.id)]
@@ -41,7 +42,7 @@ def unreached(before: Level, after: Level) -> set[int]:
 
 
 def ground_box(before: Level, after: Level) -> Box | None:
-    """The ground, in m, on which heights of one extent, the weights of like layers or the values of like masks
+    """The ground, in m, on which heights of one extent, weights of like layers or values of like masks
     differ; None where they are alike."""
     cell = after.heights.ground.cell
     boxes: list[Box | None] = []
@@ -79,8 +80,7 @@ def _same_ground(before: Level, after: Level) -> bool:
         for extent, one in zip(extents, (before, after))
     ]
     return given[0] == given[1] and all(
-        getattr(before, name) is getattr(after, name)
-        for name in ("shapes", "surfaces", "stock", "pins")
+        getattr(before, name) is getattr(after, name) for name in ("shapes", "surfaces", "stock", "pins")
     )
 
 

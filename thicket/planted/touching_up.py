@@ -11,6 +11,8 @@ from thicket.document.edits import PaintLayers, RaiseGround
 from thicket.document.level import Level
 from thicket.document.rasters import RAISED_UNIT
 from thicket.ground.heights import Ground
+from thicket.planted.brush_limits import Limits
+from thicket.planted.level import PlantedLevel
 from thicket.planting.strokes import GROUND_VERBS, Stroke, cover, ease_margin, smooth_cells
 from thicket.refused import Refused
 
@@ -27,13 +29,15 @@ class GroundBrush:
     *raise* and *lower* work by `amount` m at full strength; *smooth* toward the mean of the ground around
     each vertex; *flatten* toward the altitude `toward` in m, or where it is None that of the ground where
     the stroke begins; *slope* toward an even slope between the ground where the stroke begins and where it
-    ends; *cover* lays the ground layer `layer` over the others.
+    ends; *cover* lays the ground layer `layer` over the others. `limits` are
+    those of the ground where alone it works.
     """
 
     stroke: Stroke
     amount: float = 1.0
     toward: float | None = None
     layer: str = ""
+    limits: Limits = Limits()
 
     def __post_init__(self) -> None:
         if self.stroke.verb not in GROUND_VERBS:
@@ -43,19 +47,28 @@ class GroundBrush:
         if not 0 < self.amount <= MOST_RAISED:
             raise Refused(f"amount: a stroke raises by more than 0 m and at most {MOST_RAISED:g} m")
 
-    def edit(self, level: Level, holds: Holds | None = None) -> RaiseGround | PaintLayers:
+    @property
+    def what(self) -> str:
+        """What it does, in words."""
+        return f"{GROUND_VERBS[self.stroke.verb]} the ground{f' with {self.layer}' if self.layer else ''}"
+
+    def edit(self, planted: PlantedLevel, holds: Holds | None = None) -> RaiseGround | PaintLayers:
         """What it does to a level's ground; `holds`, of places x, z (n,), where alone it may.
 
         Raises: Refused when it lies outside the level or changes nothing.
         """
-        ground = level.heights.ground
+        level, ground = planted.level, planted.ground
         box = self._vertices(ground)
+
+        def may(x: np.ndarray, z: np.ndarray) -> np.ndarray:
+            return self.limits.shares(planted.rasters, x, z) * (1 if holds is None else holds(x, z))
+
         if self.stroke.verb == "cover":
             rows, columns = ground.cells
             box = box[0], box[1], min(box[2], columns), min(box[3], rows)
-            box, delta = _cut(box, self._covered(level, box), holds, ground.cell, 0.5)
+            box, delta = _cut(box, self._covered(level, box), may, ground.cell, 0.5)
             return PaintLayers(names=level.layers.names, box=box, delta=delta)
-        box, delta = _cut(box, self._delta(ground, box), holds, ground.cell, 0.0)
+        box, delta = _cut(box, self._delta(ground, box), may, ground.cell, 0.0)
         return RaiseGround(box=box, delta=delta)
 
     def _covered(self, level: Level, box: Box) -> np.ndarray:
@@ -129,18 +142,16 @@ class GroundBrush:
         return (low + np.clip(along, 0, 1) * (high - low)).astype(np.float32)
 
 
-def _cut(
-    box: Box, delta: np.ndarray, holds: Holds | None, cell: float, centre: float
-) -> tuple[Box, np.ndarray]:
-    """What of a difference over a box is not 0, where it may be made; values lie so many cells beside the
-    grid's corners.
+def _cut(box: Box, delta: np.ndarray, may: Holds, cell: float, centre: float) -> tuple[Box, np.ndarray]:
+    """What of a difference over a box is not 0, by how far it may be made at each place; values lie so
+    many cells beside the grid's corners.
 
     Raises: Refused when nothing is left.
     """
-    if holds is not None:
-        z, x = (np.mgrid[box[1] : box[3], box[0] : box[2]] + centre) * cell
-        free = holds(x.ravel(), z.ravel()).reshape(delta.shape[:2])
-        delta = delta * (free if delta.ndim == 2 else free[..., None])
+    z, x = (np.mgrid[box[1] : box[3], box[0] : box[2]] + centre) * cell
+    share = may(x.ravel(), z.ravel()).reshape(delta.shape[:2])
+    by = delta * (share if delta.ndim == 2 else share[..., None])
+    delta = np.rint(by).astype(delta.dtype)
     some = (delta.reshape(*delta.shape[:2], -1) != 0).sum(axis=2) > 0
     if not some.any():
         raise Refused("path: the ground there stays as it is")

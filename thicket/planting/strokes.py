@@ -24,6 +24,8 @@ GROUND_VERBS = {
     "cover": "Covered",
 }
 """The verbs that work on the ground, and how the journal names them."""
+MASK_VERBS = {"whiten": "Whitened", "blacken": "Blackened", "smooth": "Smoothed", "even": "Evened"}
+"""The verbs that work on mask images, and how the journal names them."""
 TURNS = ("still", "along", "random")
 STAMPS = 5
 """A tip is set down so many times in a radius's length of the path."""
@@ -58,7 +60,7 @@ class Stroke:
     on: Sequence[tuple[int, float, float, float, float]] = ()
 
     def __post_init__(self) -> None:
-        if self.verb not in VERBS and self.verb not in GROUND_VERBS:
+        if not any(self.verb in verbs for verbs in (VERBS, GROUND_VERBS, MASK_VERBS)):
             raise Refused(f"there is no brush verb called {self.verb!r}")
         if not len(self.path):
             raise Refused("the stroke has no points")

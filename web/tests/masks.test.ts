@@ -38,6 +38,7 @@ const mask = (name: string, part: Partial<Mask> = {}): Mask => ({
   bits: 16,
   digest: name,
   source: null,
+  painted: false,
   current: true,
   ...part,
 })

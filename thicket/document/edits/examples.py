@@ -155,7 +155,11 @@ def examples() -> dict[str, list[Edit]]:
         "paint mask": [
             ChangeMasks(put={"Damp": damp}),
             PaintMask(
-                name="Damp", shape=(8, 8), white=65535, box=(1, 2, 4, 4), delta=np.full((2, 3), 9000, np.int32)
+                name="Damp",
+                shape=(8, 8),
+                white=65535,
+                box=(1, 2, 4, 4),
+                delta=np.full((2, 3), 9000, np.int32),
             ),
         ],
         "mask name": [ChangeMasks(put={"Damp": damp}), RenameMask(name="Damp", to="Wet ground")],

@@ -26,8 +26,8 @@ DEEPEST = 2**30
 class ChangeMasks(Edit):
     """Mask images put, uint8 or uint16 (rows, columns), and removed where None is given, by name. What was
     painted over one that is replaced stays painted over it, unless `painted` has what is, int32 of its shape,
-    or None for nothing. `expected`, where it is given, are the marks (`Mask.mark`) of what must be there until
-    then; `sources`, what those that are made here are made from."""
+    or None for nothing. `expected`, where it is given, are the marks (`Mask.mark`) of what must be there
+    until then; `sources`, what those that are made here are made from."""
 
     kind: Literal["masks"] = "masks"
     put: dict[MaskName, Array | None]
@@ -69,7 +69,7 @@ class ChangeMasks(Edit):
         after = self.apply(level)
         before = {n: level.masks.get(n) for n in self.put}
         return ChangeMasks(
-            put={n: mask and mask.base for n, mask in before.items()},
+            put={n: None if mask is None else mask.base for n, mask in before.items()},
             painted={n: mask.painted for n, mask in before.items() if mask},
             expected={n: after.masks[n].mark if n in after.masks else None for n in self.put},
             order=tuple(level.masks),
@@ -79,8 +79,8 @@ class ChangeMasks(Edit):
 
 class PaintMask(Edit):
     """A mask image painted: `delta`, int32 over a box of its values (col0, row0, col1, row1), half open, is
-    added to what is painted over it. `shape` and `white` are the rows and columns, and the largest value, that
-    it must have."""
+    added to what is painted over it. `shape` and `white` are the rows and columns, and the largest value,
+    that it must have."""
 
     kind: Literal["paint mask"] = "paint mask"
     name: MaskName
@@ -102,9 +102,7 @@ class PaintMask(Edit):
         if total.size and np.abs(total).max() > DEEPEST:
             raise Refused(f"delta: {self.name} is painted over too often; make it again")
         painted[row0:row1, col0:col1] = total
-        return replace(
-            level, masks={**level.masks, self.name: Mask.of(mask.base, mask.source, painted)}
-        )
+        return replace(level, masks={**level.masks, self.name: Mask.of(mask.base, mask.source, painted)})
 
     def inverse(self, level: Level) -> PaintMask:
         self.apply(level)

@@ -541,6 +541,13 @@ export const GroundStrokeInBounds = {
     "step": 0.05,
     "unit": "%"
   },
+  "grey": {
+    "min": 0,
+    "max": 1,
+    "step": 0.05,
+    "unit": "%",
+    "default": 0.5
+  },
   "amount": {
     "above": 0,
     "max": 100.0,

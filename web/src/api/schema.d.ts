@@ -658,8 +658,8 @@ export interface paths {
         put?: never;
         /**
          * Ground Stroke
-         * @description Raise, lower, smooth or flatten the ground, lay an even slope, or cover it with a layer, under one drag
-         *     of the brush.
+         * @description Raise, lower, smooth or flatten the ground, lay an even slope, cover it with a layer, or paint a mask
+         *     image, under one drag of the brush.
          */
         post: operations["server_ground_strokes_api_ground_stroke"];
         delete?: never;
@@ -5023,6 +5023,11 @@ export interface components {
             digest: string;
             source: components["schemas"]["MaskSource"] | null;
             /**
+             * Painted
+             * @description whether something is painted over it
+             */
+            painted: boolean;
+            /**
              * Current
              * @description whether it would come out the same if it were made again
              */
@@ -5036,7 +5041,8 @@ export interface components {
          *     null; `suitability`, what conditions give together; `basins`, drainage basins of at least `catchment`
          *     hectares, each with a grey of its own, black what drains to smaller ones; `rivers`, white where so many
          *     hectares drain through; `river distance`, black at rivers and white from `reach` m on. `cell`, the size of
-         *     its values in m. `key` stands for what it was made from.
+         *     its values in m. `automatic` has it made again by itself whenever that changes; `key` stands for what it
+         *     was made from.
          */
         MaskSource: {
             /**
@@ -5068,6 +5074,11 @@ export interface components {
              * @default 1
              */
             cell: number;
+            /**
+             * Automatic
+             * @default false
+             */
+            automatic: boolean;
             /**
              * Key
              * @default
@@ -6276,7 +6287,8 @@ export interface components {
         };
         /**
          * GroundStrokeIn
-         * @description A drag of the brush over the terrain: see `thicket.planted.touching_up.GroundBrush`.
+         * @description A drag of the brush over the terrain: see `thicket.planted.touching_up.GroundBrush`. With `mask` it
+         *     works on a mask image: see `thicket.planted.painting_masks.MaskBrush`.
          */
         GroundStrokeIn: {
             /**
@@ -6313,7 +6325,27 @@ export interface components {
              * Verb
              * @enum {string}
              */
-            verb: "raise" | "lower" | "smooth" | "flatten" | "slope" | "cover";
+            verb: "raise" | "lower" | "smooth" | "flatten" | "slope" | "cover" | "whiten" | "blacken" | "even";
+            /**
+             * Mask
+             * @default
+             */
+            mask: string | "";
+            /**
+             * Grey
+             * @default 0.5
+             */
+            grey: number;
+            /**
+             * @default {
+             *       "layer": "",
+             *       "slope": null,
+             *       "altitude": null,
+             *       "area": null,
+             *       "present": false
+             *     }
+             */
+            limits: components["schemas"]["LimitsIn"];
             /**
              * Amount
              * @default 1
@@ -6326,6 +6358,34 @@ export interface components {
              * @default
              */
             layer: string | "";
+        };
+        /**
+         * LimitsIn
+         * @description Where alone the brush works; see `thicket.planted.brush_limits.Limits`.
+         */
+        LimitsIn: {
+            /**
+             * Layer
+             * @default
+             */
+            layer: string;
+            /** Slope */
+            slope?: [
+                number,
+                number
+            ] | null;
+            /** Altitude */
+            altitude?: [
+                number,
+                number
+            ] | null;
+            /** Area */
+            area?: number | null;
+            /**
+             * Present
+             * @default false
+             */
+            present: boolean;
         };
         /** LayerIn */
         LayerIn: {
@@ -6918,34 +6978,6 @@ export interface components {
             picture: string;
             /** Own */
             own: boolean;
-        };
-        /**
-         * LimitsIn
-         * @description Where alone the brush works; see `server.stands.brushing.Limits`.
-         */
-        LimitsIn: {
-            /**
-             * Layer
-             * @default
-             */
-            layer: string;
-            /** Slope */
-            slope?: [
-                number,
-                number
-            ] | null;
-            /** Altitude */
-            altitude?: [
-                number,
-                number
-            ] | null;
-            /** Area */
-            area?: number | null;
-            /**
-             * Present
-             * @default false
-             */
-            present: boolean;
         };
         /**
          * StrokeIn

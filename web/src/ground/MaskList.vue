@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import {
+  mdiBrush,
   mdiDeleteOutline,
   mdiEyedropper,
   mdiEyeOutline,
@@ -17,12 +18,15 @@ import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
 import ColourMask from './ColourMask.vue'
 import MaskMaker from './MaskMaker.vue'
+import TouchUp from './TouchUp.vue'
+import { useTouchUp } from './touchUp'
 import { useMasks } from './masks'
 import { useAttempt } from '../shared/useAttempt'
 
 /** The level's mask images: brought in, made from the level, named, looked at, made again and removed. */
 const store = useLevel()
 const masks = useMasks()
+const touchUp = useTouchUp()
 const file = ref<File | null>(null)
 /** Of one that is brought in; that of one there is has it replaced. */
 const broughtName = ref('')
@@ -31,7 +35,17 @@ const making = ref(false)
 const picking = ref(false)
 const naming = ref<string | null>(null)
 const name = ref('')
-onScopeDispose(masks.hide)
+/** The mask image whose brush is open. */
+const painting = ref('')
+function paint(m: Mask) {
+  painting.value = painting.value === m.name ? '' : m.name
+  if (touchUp.mask) touchUp.verb = null
+  if (painting.value && masks.shown !== m.name) void masks.look({ name: m.name })
+}
+onScopeDispose(() => {
+  masks.hide()
+  if (touchUp.mask) touchUp.verb = null
+})
 
 const FROM: Record<MaskSource['made_from'], string> = {
   values: '',
@@ -43,7 +57,15 @@ const FROM: Record<MaskSource['made_from'], string> = {
 const madeFrom = (source: MaskSource) =>
   FROM[source.made_from] || KINDS[source.conditions[0]!.kind].label.toLowerCase()
 const size = (m: Mask) => `${whole(m.columns)} × ${whole(m.rows)}, ${m.bits} bits`
-const about = (m: Mask) => (m.source ? `${size(m)}; made from ${madeFrom(m.source)}` : size(m))
+const about = (m: Mask) =>
+  [
+    size(m),
+    m.source && `made from ${madeFrom(m.source)}`,
+    m.painted && 'painted over',
+    m.source?.automatic && 'made again by itself',
+  ]
+    .filter(Boolean)
+    .join('; ')
 
 async function bring(picked: File | File[] | null) {
   const given = Array.isArray(picked) ? picked[0] : picked
@@ -62,9 +84,15 @@ const remove = (m: Mask) =>
     const params = { ...one(m), query: { key: crypto.randomUUID() } }
     store.take(await answer(api.DELETE('/api/levels/{slug}/masks/{name}', { params })))
   })
-const again = (m: Mask) =>
+const byItself = (m: Mask, automatic: boolean | null) => again(m, !!automatic)
+const again = (m: Mask, automatic = m.source!.automatic) =>
   attempt(async () => {
-    const body = { key: crypto.randomUUID(), name: m.name, source: m.source!, view: store.seen }
+    const body = {
+      key: crypto.randomUUID(),
+      name: m.name,
+      source: { ...m.source!, automatic },
+      view: store.seen,
+    }
     store.take(
       await answer(api.POST('/api/levels/{slug}/made-masks', { ...store.here(), body })),
       undefined,
@@ -117,6 +145,15 @@ const see = (m: Mask) => (masks.shown === m.name ? masks.hide() : void masks.loo
         />
         <template v-if="store.mayPlant">
           <ActionButton
+            variant="text"
+            size="x-small"
+            :icon="mdiBrush"
+            :on="painting === m.name"
+            :tip="`Paint ${m.name}`"
+            :data-test="`mask-paint-${m.name}`"
+            @click="paint(m)"
+          />
+          <ActionButton
             v-if="m.source"
             variant="text"
             size="x-small"
@@ -142,6 +179,16 @@ const see = (m: Mask) => (masks.shown === m.name ? masks.hide() : void masks.loo
           />
         </template>
       </span>
+      <div v-if="painting === m.name" class="below">
+        <TouchUp :mask="m.name" />
+        <v-checkbox
+          v-if="m.source"
+          label="made again by itself when the level changes"
+          :model-value="m.source.automatic"
+          :data-test="`mask-automatic-${m.name}`"
+          @update:model-value="byItself(m, $event)"
+        />
+      </div>
     </li>
   </ul>
   <p v-if="!store.masks.length" class="faint">
@@ -196,6 +243,7 @@ ul {
 }
 li {
   display: flex;
+  flex-wrap: wrap;
   justify-content: space-between;
   align-items: start;
   gap: 6px;
@@ -212,6 +260,11 @@ li {
 .tools {
   display: flex;
   flex: none;
+}
+.below {
+  flex: 0 0 100%;
+  border-left: 2px solid var(--line);
+  padding: 0 0 4px 8px;
 }
 .two {
   display: grid;

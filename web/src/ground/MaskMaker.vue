@@ -37,6 +37,13 @@ const high = ref<number | null>(null)
 const radius = ref<number>(KINDS.hollow.radius)
 const catchment = ref<number>(MaskSourceBounds.catchment.default)
 const reach = ref<number>(MaskSourceBounds.reach.default)
+/** Whether it is made again by itself. */
+const automatic = ref(false)
+const followsStands = computed(
+  () =>
+    from.value === 'suitability' &&
+    (chosen.value?.settings.conditions ?? []).some((c) => ['stand', 'painting', 'density'].includes(c.kind)),
+)
 const { trouble, busy, attempt } = useAttempt()
 const kind = computed(() => VALUES.find((k) => k === from.value))
 const flows = computed(() => ['basins', 'rivers', 'river distance'].includes(from.value))
@@ -55,6 +62,7 @@ const source = computed<MaskSource>(() => ({
   catchment: catchment.value,
   reach: reach.value,
   cell: cell.value,
+  automatic: automatic.value && !followsStands.value,
   key: '',
 }))
 let timer = 0
@@ -152,6 +160,13 @@ const keep = () =>
       :digits="3"
       test="mask-cell"
       @change="cell = $event"
+    />
+    <v-checkbox
+      v-model="automatic"
+      label="made again by itself when the level changes"
+      :disabled="followsStands"
+      :title="followsStands ? 'One that follows from other stands is made again by hand' : undefined"
+      data-test="mask-automatic"
     />
     <p class="faint" role="status">
       {{ masks.busy ? 'Working it out …' : (SAYS[from] ?? `From black to white: ${KINDS[kind!].says}.`) }}

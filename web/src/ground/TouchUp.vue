@@ -3,14 +3,18 @@ import {
   mdiArrowCollapseDown,
   mdiArrowExpandUp,
   mdiBlur,
+  mdiCircle,
+  mdiCircleOutline,
+  mdiEqual,
   mdiFormatPaint,
   mdiFormatVerticalAlignCenter,
   mdiSlopeUphill,
 } from '@mdi/js'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { GroundStrokeInBounds } from '../api/bounds'
 import { useKeys } from '../level/keys'
 import { useBrush } from '../planting/brush'
+import BrushLimits from '../planting/BrushLimits.vue'
 import TipPicker from '../planting/TipPicker.vue'
 import ActionButton from '../shared/ActionButton.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
@@ -18,12 +22,14 @@ import NumberField from '../shared/NumberField.vue'
 import { useLevel } from '../level/level'
 import { useTouchUp, type GroundVerb } from './touchUp'
 
-/** The brush for the ground, and how it works. */
+/** The brush for the ground, or for a mask image, and how it works. */
+const { mask = '' } = defineProps<{ mask?: string }>()
 const store = useLevel()
 const brush = useBrush()
 const keys = useKeys()
 const touchUp = useTouchUp()
-const VERBS: [GroundVerb, string, string, string][] = [
+type Way = [GroundVerb, string, string, string]
+const GROUND: Way[] = [
   ['raise', 'Raise', mdiArrowExpandUp, 'lift the ground under the brush'],
   ['lower', 'Lower', mdiArrowCollapseDown, 'sink the ground under the brush'],
   ['smooth', 'Smooth', mdiBlur, 'take bumps out of the ground'],
@@ -36,27 +42,50 @@ const VERBS: [GroundVerb, string, string, string][] = [
   ['slope', 'Slope', mdiSlopeUphill, 'lay an even slope from where the stroke begins to where it ends'],
   ['cover', 'Cover', mdiFormatPaint, 'lay a ground layer over the others'],
 ]
-const inHand = computed(() => VERBS.find(([key]) => key === touchUp.verb))
+const MASK: Way[] = [
+  ['whiten', 'Whiten', mdiCircleOutline, 'bring the mask toward white'],
+  ['blacken', 'Blacken', mdiCircle, 'bring the mask toward black'],
+  ['smooth', 'Smooth', mdiBlur, 'even out what lies side by side'],
+  ['even', 'Even', mdiEqual, 'bring the mask toward one grey'],
+]
+const verbs = computed(() => (mask ? MASK : GROUND))
+const inHand = computed(() =>
+  touchUp.mask === mask ? verbs.value.find(([key]) => key === touchUp.verb) : undefined,
+)
+/** Whether it works only on some of the ground. */
+const chosen = ref(touchUp.limited)
+const bounded = computed({
+  get: () => chosen.value,
+  set: (on) => {
+    chosen.value = on
+    if (!on) touchUp.limits = { layer: '', slope: null, altitude: null, area: null, present: false }
+  },
+})
+const beginsAt = computed(() => Math.round(store.level!.low + store.level!.high) / 2)
 </script>
 
 <template>
-  <div data-test="touch-up">
+  <div :data-test="mask ? 'paint-mask' : 'touch-up'">
     <v-btn-group divided density="compact" class="verbs">
       <ActionButton
-        v-for="[key, label, icon, what] in VERBS"
+        v-for="[key, label, icon, what] in verbs"
         :key="key"
-        :on="touchUp.verb === key"
+        :on="inHand?.[0] === key"
         :disabled="!store.mayPlant"
         :aria-label="label"
         :data-test="`ground-${key}`"
         :tip="`${label}: ${what}`"
-        @click="touchUp.take(key)"
+        @click="touchUp.take(key, mask)"
         ><v-icon :icon="icon" size="17"
       /></ActionButton>
     </v-btn-group>
-    <p v-if="!inHand" class="faint">Take one up and draw on the stage. Plants follow the ground.</p>
+    <p v-if="!inHand" class="faint">
+      Take one up and draw on the stage. {{ mask ? 'Plants follow the mask.' : 'Plants follow the ground.' }}
+    </p>
     <template v-if="inHand">
-      <p class="faint" data-test="ground-says">{{ inHand[1] }}: {{ inHand[3] }}. Plants follow the ground.</p>
+      <p class="faint" data-test="ground-says">
+        {{ inHand[1] }}: {{ inHand[3] }}. {{ mask ? 'Plants follow the mask.' : 'Plants follow the ground.' }}
+      </p>
       <NumberField
         label="Radius"
         :tip="`Radius of the brush (${keys.of('smaller')} ${keys.of('larger')})`"
@@ -95,6 +124,33 @@ const inHand = computed(() => VERBS.find(([key]) => key === touchUp.verb))
         test="ground-amount"
         @change="touchUp.amount = $event"
       />
+      <template v-if="touchUp.verb === 'flatten'">
+        <v-checkbox
+          label="to an altitude given here"
+          :model-value="touchUp.toward !== null"
+          data-test="ground-given"
+          @update:model-value="touchUp.toward = touchUp.toward === null ? beginsAt : null"
+        />
+        <NumberField
+          v-if="touchUp.toward !== null"
+          label="Altitude"
+          :value="touchUp.toward"
+          :bounds="GroundStrokeInBounds.toward"
+          :digits="1"
+          test="ground-toward"
+          @change="touchUp.toward = $event"
+        />
+      </template>
+      <NumberField
+        v-if="touchUp.verb === 'even'"
+        label="Toward"
+        tip="0 % is black, 100 % is white"
+        :value="touchUp.grey * 100"
+        :bounds="GroundStrokeInBounds.grey"
+        :digits="0"
+        test="mask-grey"
+        @change="touchUp.grey = $event / 100"
+      />
       <ChoiceField
         v-if="touchUp.verb === 'cover'"
         label="With"
@@ -104,8 +160,15 @@ const inHand = computed(() => VERBS.find(([key]) => key === touchUp.verb))
         @change="touchUp.layer = $event"
       />
       <TipPicker />
+      <v-checkbox v-model="bounded" label="works only on some of the ground" data-test="ground-limits" />
+      <BrushLimits v-if="bounded" v-model="touchUp.limits" />
     </template>
-    <p v-if="touchUp.trouble" class="over" role="alert" data-test="ground-stroke-trouble">
+    <p
+      v-if="touchUp.trouble && touchUp.mask === mask"
+      class="over"
+      role="alert"
+      data-test="ground-stroke-trouble"
+    >
       {{ touchUp.trouble }}
     </p>
   </div>

@@ -13,12 +13,14 @@ export function useGroundStroke(
 ) {
   const path = ref<Place[]>([])
   let pressure: number[] | null = null
+  let opposite = false
   const armed = computed(() => touchUp.verb !== null && level.mayPlant)
 
   /** Begin at a place of the terrain; whether it is one. */
-  function begin({ at: [x, , z], on }: Spot, force: number | null): boolean {
+  function begin({ at: [x, , z], on }: Spot, force: number | null, other: boolean): boolean {
     if (on || touchUp.busy) return false
     path.value = [[x, z]]
+    opposite = other
     pressure = force === null ? null : [force]
     return true
   }
@@ -32,7 +34,7 @@ export function useGroundStroke(
   }
   /** Keep what was drawn, whose line stays until the ground has changed. */
   async function end(): Promise<void> {
-    if (path.value.length) await touchUp.keep(path.value, pressure)
+    if (path.value.length) await touchUp.keep(path.value, pressure, opposite)
     cancel()
   }
   function cancel(): void {

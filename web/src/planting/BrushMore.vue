@@ -1,12 +1,10 @@
 <script setup lang="ts">
-import { LimitsInBounds } from '../api/bounds'
 import { mdiDotsHorizontal } from '@mdi/js'
 import { computed, ref } from 'vue'
 import { useBrush } from './brush'
 import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
-import ChoiceField from '../shared/ChoiceField.vue'
-import PairField from '../shared/PairField.vue'
+import BrushLimits from './BrushLimits.vue'
 import TipPicker from './TipPicker.vue'
 
 /** What the brush works on, its tip, and where alone it works. */
@@ -16,11 +14,9 @@ const brush = useBrush()
 const open = ref(false)
 
 const limits = computed(() => brush.limits)
-const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))
 const strata = computed(() => [...new Set(store.chosen.map((s) => s.stratum))].join(', '))
 const change = (part: Partial<NonNullable<typeof brush.limits>>) =>
   (brush.limits = { ...limits.value, ...part })
-const heights = computed<[number, number]>(() => [Math.floor(store.level!.low), Math.ceil(store.level!.high)])
 function fill(what: 'area' | 'level') {
   open.value = false
   emit('fill', what)
@@ -54,54 +50,7 @@ function fill(what: 'area' | 'level') {
       <template v-if="brush.paints">
         <TipPicker />
         <h2 class="minor">Works only</h2>
-        <ChoiceField
-          label="on"
-          :value="limits.layer!"
-          :items="[
-            { value: '', title: 'any ground' },
-            ...store.level!.layers.map((l) => ({ value: l.name, title: l.name })),
-          ]"
-          test="limit-layer"
-          @change="change({ layer: $event })"
-        />
-        <ChoiceField
-          label="in"
-          :value="limits.area ?? null"
-          :items="[
-            { value: null, title: 'any place' },
-            ...areas.map((a) => ({ value: a.id, title: a.name })),
-          ]"
-          test="limit-area"
-          @change="change({ area: $event })"
-        />
-        <v-checkbox
-          label="on slopes"
-          :model-value="!!limits.slope"
-          data-test="limit-slope"
-          @update:model-value="change({ slope: limits.slope ? null : [0, 20] })"
-        />
-        <PairField
-          v-if="limits.slope"
-          label="Slope"
-          :value="limits.slope as [number, number]"
-          :bounds="LimitsInBounds.slope"
-          test="limit-slope-band"
-          @change="change({ slope: $event })"
-        />
-        <v-checkbox
-          label="at altitudes"
-          :model-value="!!limits.altitude"
-          data-test="limit-altitude"
-          @update:model-value="change({ altitude: limits.altitude ? null : heights })"
-        />
-        <PairField
-          v-if="limits.altitude"
-          label="Altitude"
-          :value="limits.altitude as [number, number]"
-          :bounds="LimitsInBounds.altitude"
-          test="limit-altitude-band"
-          @change="change({ altitude: $event })"
-        />
+        <BrushLimits v-model="brush.limits" />
         <v-checkbox
           label="where the stand already is"
           :model-value="limits.present"

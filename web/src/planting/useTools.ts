@@ -58,7 +58,7 @@ export function useTools(
         radius: brush.radius,
         soft: soft ? brush.soft : 0,
       },
-      TAKES.includes(brush.verb ?? '') || touchUp.verb === 'lower',
+      TAKES.includes(brush.verb ?? '') || ['lower', 'blacken'].includes(touchUp.verb ?? ''),
       where,
     )
   }
@@ -81,7 +81,7 @@ export function useTools(
     if (!armed.value) return false
     const sized = brush.paints || brush.verb === 'uproot' || touchUp.verb !== null
     if (event.ctrlKey && sized) doing.value = 'size'
-    else if (touchUp.verb) doing.value = ground.begin(begun, force(event)) ? 'ground' : null
+    else if (touchUp.verb) doing.value = ground.begin(begun, force(event), event.altKey) ? 'ground' : null
     else if (brush.verb === 'select') doing.value = select.begin(begun, event, where) ? 'select' : null
     else if (brush.verb === 'lift') {
       lift.press(begun, [event.clientX, event.clientY])
