@@ -252,7 +252,7 @@ class LevelFile(Strict):
     painted_masks: list[MaskName] = Field(
         default=[],
         max_length=MASKS,
-        description="those painted over: `painted/NAME.png`, what lies below; `painted/NAME.tif`, by how much",
+        description="those painted over: `painted/NAME.png`, what is below; `painted/NAME.tif`, by how much",
     )
     stock: list[ItemFile] = Field(default=[], max_length=STOCK)
     shapes: list[ShapeFile] = Field(default=[], max_length=SHAPES)

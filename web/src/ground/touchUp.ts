@@ -16,7 +16,10 @@ const OPPOSITE: Partial<Record<GroundVerb, GroundVerb>> = {
   blacken: 'whiten',
 }
 
-/** The brush for the ground and for mask images in hand; its radius, soft edge, strength and tip are those of the brush for plants. */
+/**
+ * The brush for the ground and for mask images in hand; its radius, soft edge, strength and tip are those of
+ * the brush for plants.
+ */
 export const useTouchUp = defineStore('touch-up', () => {
   const level = useLevel()
   const brush = useBrush()
