@@ -6,6 +6,7 @@ import MaskMaker from '../src/ground/MaskMaker.vue'
 import { useMasks } from '../src/ground/masks'
 import CopyTo from '../src/planting/CopyTo.vue'
 import { useDraft } from '../src/planting/useDraft'
+import { useTool } from '../src/planting/tool'
 import NoiseField from '../src/planting/NoiseField.vue'
 import { fresh } from '../src/planting/conditions'
 import { useStores } from '../src/shared/stores'
@@ -205,5 +206,32 @@ describe('noise', () => {
     point('pointermove', 90, 90)
     expect(condition.noise.moved).toEqual([10, -5])
     await settled()
+    const tool = useTool()
+    const onStage = (by: [number, number], begins = false) => {
+      tool.dragged = { by, begins }
+      return nextTick()
+    }
+    await onStage([30, 30])
+    expect(condition.noise.moved, 'not while it is not in hand').toEqual([10, -5])
+  })
+  it('is moved by dragging on the stage, from where it lies, while it is in hand', async () => {
+    serve({ 'POST /api/levels/fell/conditions/noise': { side: 2, values: btoa('\0\0\0\0') } })
+    const begun = fresh('noise', { low: 0, high: 1 })
+    const changes: unknown[] = []
+    const condition = { ...begun, noise: { ...begun.noise, moved: [5, 5] as [number, number] } }
+    page = await show(NoiseField, {
+      condition,
+      onChange: (c: typeof condition) => changes.push(c.noise.moved),
+    })
+    const tool = useTool()
+    at('noise-drag').click()
+    expect(tool.drag).not.toBeNull()
+    tool.dragged = { by: [0, 0], begins: true }
+    await nextTick()
+    tool.dragged = { by: [7.26, -3], begins: false }
+    await nextTick()
+    expect(changes).toEqual([[12.3, 2]])
+    page.end()
+    expect(tool.drag, 'put down with its card').toBeNull()
   })
 })

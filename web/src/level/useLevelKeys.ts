@@ -3,6 +3,7 @@ import type { Ref } from 'vue'
 import type { Bookmark, Why } from '../api/client'
 import type { Bench } from '../router'
 import type { Verb } from '../planting/brush'
+import { useTool } from '../planting/tool'
 import type { Action } from './keys'
 import type { Tool } from '../ground/shapes'
 import type { useDraft } from '../planting/useDraft'
@@ -43,6 +44,7 @@ export function useLevelKeys(
     walks,
   }: Pick<Stores, 'level' | 'brush' | 'keys' | 'selection' | 'shapes' | 'touchUp' | 'walks'>,
 ): void {
+  const tool = useTool()
   const onGround = (what: Tool) => () => bench() === 'ground' && store.mayPlant && shapes.take(what)
   const VIEW_ORDER = ['both', 'eye', 'plan'] as const
   const take = (verb: Verb) => () =>
@@ -98,13 +100,15 @@ export function useLevelKeys(
             ? (draft.asking.value = false)
             : hand.tool.value || hand.plant.value
               ? hand.drop()
-              : bench() === 'ground' && touchUp.verb
-                ? (touchUp.verb = null)
-                : bench() === 'ground'
-                  ? shapes.drop() || (shapes.chosen = null)
-                  : draft.dirty.value || draft.trouble.value
-                    ? draft.drop()
-                    : (brush.verb = null),
+              : tool.drag !== null
+                ? (tool.drag = null)
+                : bench() === 'ground' && touchUp.verb
+                  ? (touchUp.verb = null)
+                  : bench() === 'ground'
+                    ? shapes.drop() || (shapes.chosen = null)
+                    : draft.dirty.value || draft.trouble.value
+                      ? draft.drop()
+                      : (brush.verb = null),
   }
   function hide() {
     const hidden = new Set(store.hidden)

@@ -1,10 +1,13 @@
 <script setup lang="ts">
-import { onMounted, ref, watch } from 'vue'
+import { mdiHandBackRightOutline } from '@mdi/js'
+import { computed, onBeforeUnmount, onMounted, ref, useId, watch } from 'vue'
 import { answer, api, type Condition, type Noise } from '../api/client'
 import { inBand } from './conditions'
 import { useLevel } from '../level/level'
 import ChoiceField from '../shared/ChoiceField.vue'
+import ActionButton from '../shared/ActionButton.vue'
 import NumberField from '../shared/NumberField.vue'
+import { useTool } from './tool'
 import { NoiseSettingsBounds } from '../api/bounds'
 
 /** Noise in level space, drawn as it is tuned: where it lies in the band in green, the rest in grey. */
@@ -24,6 +27,7 @@ let values: Uint8Array | null = null
 let side = 128
 let round = 0
 
+const round1 = (metres: number) => Math.round(metres * 10) / 10
 /** How many metres the picture is wide. */
 const metres = () =>
   Math.min(
@@ -40,10 +44,27 @@ function grab(event: PointerEvent) {
 function drag(event: PointerEvent) {
   if (!grabbed) return
   const scale = metres() / (canvas.value!.getBoundingClientRect().width || 1)
-  const at = (from: number, by: number) => Math.round((from + by * scale) * 10) / 10
+  const at = (from: number, by: number) => round1(from + by * scale)
   const [x, z] = grabbed.moved
   set({ moved: [at(x, event.clientX - grabbed.x), at(z, event.clientY - grabbed.y)] })
 }
+
+/** Dragging on the stage does so too, while it is in hand. */
+const id = useId()
+const tool = useTool()
+const dragging = computed(() => tool.drag === id)
+let begun: readonly [number, number] = [0, 0]
+watch(
+  () => tool.dragged,
+  ({ by, begins }) => {
+    if (!dragging.value) return
+    if (begins) begun = props.condition.noise.moved ?? [0, 0]
+    else set({ moved: [round1(begun[0] + by[0]), round1(begun[1] + by[1])] })
+  },
+)
+onBeforeUnmount(() => {
+  if (dragging.value) tool.drag = null
+})
 
 async function load() {
   const mine = ++round
@@ -91,19 +112,31 @@ function move(k: number, metres: number) {
 
 <template>
   <div class="noise">
-    <canvas
-      ref="canvas"
-      width="128"
-      height="128"
-      data-test="noise-picture"
-      aria-label="The noise, green where it suits; drag it to move it"
-      title="Drag it to move the noise over the level"
-      :class="{ still: disabled }"
-      @pointerdown="grab"
-      @pointermove="drag"
-      @pointerup="grabbed = null"
-      @pointercancel="grabbed = null"
-    />
+    <div class="picture">
+      <canvas
+        ref="canvas"
+        width="128"
+        height="128"
+        data-test="noise-picture"
+        aria-label="The noise, green where it suits; drag it to move it"
+        title="Drag it to move the noise over the level"
+        :class="{ still: disabled }"
+        @pointerdown="grab"
+        @pointermove="drag"
+        @pointerup="grabbed = null"
+        @pointercancel="grabbed = null"
+      />
+      <ActionButton
+        :icon="mdiHandBackRightOutline"
+        size="small"
+        :on="dragging"
+        :disabled="disabled"
+        tip="Drag the noise over the level on the plan, or in the eye view"
+        data-test="noise-drag"
+        @click="tool.drag = dragging ? null : id"
+        >on stage</ActionButton
+      >
+    </div>
     <div>
       <ChoiceField
         bare
@@ -182,6 +215,10 @@ function move(k: number, metres: number) {
   gap: 10px;
   align-items: start;
   --field-width: 92px;
+}
+.picture {
+  display: grid;
+  gap: 6px;
 }
 canvas {
   cursor: move;

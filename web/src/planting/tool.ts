@@ -16,6 +16,7 @@ export type InHand =
   | { kind: 'why'; what: true }
   | { kind: 'point'; what: true }
   | { kind: 'walk'; what: true }
+  | { kind: 'drag'; what: string }
 type Kind = InHand['kind']
 type What<K extends Kind> = Extract<InHand, { kind: K }>['what']
 
@@ -37,8 +38,14 @@ export const useTool = defineStore('tool', () => {
   /** The direction that was pointed at last: its bearing and rise in degrees. */
   const pointed = shallowRef<[number, number] | null>(null)
 
+  /** How far a press on the stage has been dragged over the ground, in m; `begins` with the press. */
+  const dragged = shallowRef<{ by: [number, number]; begins: boolean }>({ by: [0, 0], begins: true })
+
   return {
     inHand,
+    dragged,
+    /** What is dragged over the ground: the name that whoever follows it has given. */
+    drag: of('drag'),
     pointed,
     point: of('point'),
     verb: of('brush'),

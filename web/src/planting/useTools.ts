@@ -5,6 +5,7 @@ import { useGhost } from './useGhost'
 import { useLift } from './useLift'
 import { usePainting } from './usePainting'
 import { useSelect } from './useSelect'
+import { useTool } from './tool'
 import { useUproot } from './useUproot'
 import { useGroundStroke } from '../ground/useGroundStroke'
 import type { Stores } from '../shared/stores'
@@ -20,6 +21,7 @@ export function useTools(
   stores: Pick<Stores, 'level' | 'brush' | 'plots' | 'selection' | 'touchUp'>,
 ) {
   const { brush, touchUp } = stores
+  const tool = useTool()
   const painting = usePainting(stage, stores)
   const uproot = useUproot(stage, stores)
   const ghost = useGhost(stage, stores)
@@ -27,7 +29,7 @@ export function useTools(
   const select = useSelect(stage, stores)
   const ground = useGroundStroke(stage, stores)
   /** What is going on while the button is down. */
-  const doing = ref<'paint' | 'uproot' | 'set' | 'lift' | 'size' | 'select' | 'ground' | null>(null)
+  const doing = ref<'paint' | 'uproot' | 'set' | 'lift' | 'size' | 'select' | 'ground' | 'drag' | null>(null)
   const at = ref<Place | null>(null)
   /** What is under the pointer. */
   const spot = shallowRef<Spot | null>(null)
@@ -37,12 +39,14 @@ export function useTools(
   const armed = computed(
     () =>
       ground.armed.value ||
+      tool.drag !== null ||
       (allowed() &&
         brush.verb !== null &&
         (brush.verb === 'lift' ||
           brush.verb === 'select' ||
           (brush.verb === 'set' ? ghost.stand.value !== null : brush.targets.length > 0))),
   )
+  let draggedFrom: Place = [0, 0]
   const force = (event: PointerEvent) => (event.pointerType === 'pen' ? event.pressure : null)
 
   /** Show how far the brush reaches from where the pointer is; nothing of it for verbs without a size. */
@@ -80,7 +84,11 @@ export function useTools(
   function down(begun: Spot, event: PointerEvent, where: 'eye' | 'plan'): boolean {
     if (!armed.value) return false
     const sized = brush.paints || brush.verb === 'uproot' || touchUp.verb !== null
-    if (event.ctrlKey && sized) doing.value = 'size'
+    if (tool.drag !== null) {
+      draggedFrom = flat(begun)
+      tool.dragged = { by: [0, 0], begins: true }
+      doing.value = 'drag'
+    } else if (event.ctrlKey && sized) doing.value = 'size'
     else if (touchUp.verb) doing.value = ground.begin(begun, force(event), event.altKey) ? 'ground' : null
     else if (brush.verb === 'select') doing.value = select.begin(begun, event, where) ? 'select' : null
     else if (brush.verb === 'lift') {
@@ -103,7 +111,10 @@ export function useTools(
     if (!doing.value) return hover(next, where)
     over(next, where)
     if (!next) return
-    if (doing.value === 'paint') painting.extend(next, force(event))
+    if (doing.value === 'drag') {
+      const [x, z] = flat(next)
+      tool.dragged = { by: [x - draggedFrom[0], z - draggedFrom[1]], begins: false }
+    } else if (doing.value === 'paint') painting.extend(next, force(event))
     else if (doing.value === 'uproot') uproot.extend(next)
     else if (doing.value === 'set') ghost.extend(next)
     else if (doing.value === 'ground') ground.extend(next, force(event))
