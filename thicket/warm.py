@@ -12,6 +12,7 @@ from thicket.ground.shapes import Shape, Trail, depth_field, distance_field, in_
 from thicket.ground.wetness import topographic_wetness_index
 from thicket.planting.density import density, density_at
 from thicket.planting.layouts import Along, along
+from thicket.planting.piles import settle
 from thicket.planting.points import point_set
 from thicket.planting.room import Discs, covered, crowded, differing, near, standing, taken
 from thicket.planting.stands import Driven, Stand, grow, plants_in
@@ -34,6 +35,8 @@ from thicket.surfaces.sizing import sized
 
 def warm() -> None:
     """Plant and cost a small piece of ground."""
+    one = np.ones(1)
+    settle(np.zeros((4, 4)), np.ones((4, 4), bool), 1.0, one, one, one, one)
     ground = Ground(np.zeros((33, 33), np.float32), 1.0)
     site = Site(ground.heights, 1.0)
     suited = suitable(

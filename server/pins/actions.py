@@ -15,8 +15,9 @@ from server.stands.checking import check_items
 from server.stands.models import Stand
 from thicket.document.edits import Edit
 from thicket.document.pin_rows import PinRow
+from thicket.document.settings import MixEntry
 from thicket.planted.hand import InTheWay, PinChanges, added, check_room, hand_edit, places_of
-from thicket.planted.scattering import scattered
+from thicket.planted.scattering import piled, scattered
 from thicket.planted.uprooting import regrow_edit, uproot_edit
 from thicket.planting.strokes import Stroke
 from thicket.refused import Missing
@@ -64,18 +65,22 @@ def scatter(
     key: UUID,
     outline: list[tuple[float, float]],
     count: int,
-    items: list[str],
+    mix: list[MixEntry],
+    pile: bool,
 ) -> Done:
-    """Set so many plants of a stand inside an outline; see `thicket.planted.scattering`."""
+    """Set so many plants of a stand inside an outline, or drop them onto one another there; see
+    `thicket.planted.scattering`."""
     where: list[tuple[float, float]] = []
 
     def make(row: Level) -> tuple[Edit, str]:
         _check_there(row, [stand.number])
         planted = planted_of(row)
-        wish = scattered(planted, stand.number, outline, count, items, key)
+        wish = (piled if pile else scattered)(planted, stand.number, outline, count, mix, key)
+        check_items(row, sorted({entry.item for entry in mix}))
         where[:] = [(plant["x"], plant["z"]) for plant in wish.add]
         check_own(row, user, where)
-        return hand_edit(planted, {stand.number: wish}, key), f"{stand.name}: {count:,} scattered by hand"
+        how = "piled up" if pile else "scattered by hand"
+        return hand_edit(planted, {stand.number: wish}, key), f"{stand.name}: {count:,} {how}"
 
     return commit_made(user, stand.level, key, make, at=where)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 import numpy as np
 from django.http import HttpRequest
@@ -17,7 +17,7 @@ from server.stands.access import planting_of, stand_for
 from server.stands.brush_api import OnMesh
 from server.steps import ChangedOut, changed_out
 from thicket.document.pin_rows import VALUES, GoneRow, Row, rows_of
-from thicket.document.settings import Degrees, Multiple, Number, Share, Strict, shown
+from thicket.document.settings import Degrees, Mix, Multiple, Number, Share, Strict, shown
 from thicket.planted.hand import PinChanges, as_rows
 from thicket.planted.planting import Planting
 from thicket.planted.scattering import MOST
@@ -79,6 +79,11 @@ class AddPlant(Parts):
     x: Number
     z: Number
     on: On | None = None
+    mix: Mix | None = Field(default=None, description="what it is drawn from; the stand's mix when null")
+
+    def wish(self) -> dict[str, Any]:
+        """What is asked for, as the core takes it."""
+        return {**self.model_dump(exclude={"mix"}), "mix": self.mix}
 
 
 class ChangePlant(Parts):
@@ -176,7 +181,7 @@ def change(request: HttpRequest, slug: str, stand: int, data: PinsIn):
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
     wish = PinChanges(
-        [a.model_dump() for a in data.add],
+        [a.wish() for a in data.add],
         [{**c.model_dump(), "plant": int(c.plant)} for c in data.change],
         [int(p) for p in data.remove],
         [int(p) for p in data.release],
@@ -210,7 +215,7 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
     row = stand_for(level_for(request, slug, to="plant"), stand)
     if row.sward:
         raise Refused(f"stand: {row.name} is a sward; it has no single plants to set")
-    plant, given, trouble = ghost(row, data.key, data.add.model_dump(), data.push)
+    plant, given, trouble = ghost(row, data.key, data.add.wish(), data.push)
     shown = _out(planting_of(row), plant, given, "pinned")
     form = [given.x, shown["y"], given.z, *(getattr(given, name) for name in VALUES)]
     return {
@@ -222,12 +227,13 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
 
 
 class ScatterIn(KeyIn):
-    """So many plants of a stand to be set inside an outline: of these items of its mix, of all when there are
-    none."""
+    """So many plants of a stand to be set inside an outline, drawn from a mix, its own when it is null; with
+    `pile` they are dropped there and come to rest on one another."""
 
     outline: list[tuple[Number, Number]] = Field(min_length=3, max_length=2000)
     count: Annotated[int, Field(ge=1, le=MOST)] = 20
-    items: list[Annotated[str, Field(max_length=60)]] = Field(default=[], max_length=40)
+    mix: Mix | None = None
+    pile: bool = False
 
 
 @router.post("/levels/{slug}/stands/{stand}/scatter", response=ChangedOut)
@@ -235,7 +241,7 @@ def scatter_plants(request: HttpRequest, slug: str, stand: int, data: ScatterIn)
     """Set so many plants evenly by chance inside an outline, as one journal entry."""
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
-    done = scatter(request.user, row, data.key, data.outline, data.count, data.items)
+    done = scatter(request.user, row, data.key, data.outline, data.count, data.mix or [], data.pile)
     return changed_out(request, level, done, data.view)
 
 
@@ -374,15 +380,21 @@ class RangesIn(Strict):
 class HandIn(KeyIn):
     """One thing done to many single plants, by stand: values for all of them, or what theirs are to be
     changed by. All of it or nothing. `random` draws values by chance, for each plant its own; `align` lays
-    plants along the surface, upright, or turns their fronts to an eye at x, z. `free` keeps altitudes while
-    moving, else plants keep their lift above the ground; `push` sets plants where others are in the way."""
+    plants along the surface, upright, or turns their fronts to an eye at x, z. `turn_by` turns each, and with
+    `about`, an x and z, all of them about that place; `roll_east` and `roll_south` turn each about the axes
+    that point east and south, in degrees. `free` keeps altitudes while moving, else plants keep their lift
+    above the ground; `push` sets plants where others are in the way."""
 
     plants: dict[int, list[PlantId]] = Field(min_length=1)
     do: Literal["change", "copy", "remove", "release"] = "change"
     east: Annotated[Number, shown(0.25, "m")] = 0
     south: Annotated[Number, shown(0.25, "m")] = 0
+    rise: Annotated[float, Field(allow_inf_nan=False, ge=-500, le=500), shown(0.05, "m")] = 0
     free: bool = False
     turn_by: Turn = 0
+    about: tuple[Number, Number] | None = None
+    roll_east: Turn = 0
+    roll_south: Turn = 0
     size_by: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=20), shown(0.05, "×")] = 1
     lean: Annotated[float, Field(allow_inf_nan=False, ge=0, le=90), shown(1, "°")] | None = None
     item: Annotated[str, Field(max_length=60)] | None = None

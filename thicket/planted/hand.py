@@ -20,10 +20,10 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.mesh_hand import TURN, foot_of, moved_on, spot_on
 from thicket.planted.placed_meshes import seats_at
 from thicket.planted.planting import Planting
-from thicket.planted.varying import aligned, drawn_values
+from thicket.planted.varying import aligned, drawn_from, drawn_values
 from thicket.planting.pins import bearing_of, leaning, turned_by
 from thicket.planting.points import PointSet, Seats
-from thicket.planting.stands import Driven, Plants, grow
+from thicket.planting.stands import Driven, Plants, grow, times, upright_to
 from thicket.refused import Conflict, Refused
 
 
@@ -97,7 +97,10 @@ def _changed(planting: Planting, row: PinRow, given: Mapping[str, Any], **more: 
     names = ("item", "lift", "width", "height", "tint")
     out = row.model_dump() | {n: given[n] for n in names if given.get(n) is not None}
     x, z = (getattr(row, n) if given.get(n) is None else given[n] for n in ("x", "z"))
+    if given.get("about"):
+        x, z = _turned_about(given["about"], x, z, given.get("turn_by", 0.0))
     x, z = x + given.get("east", 0.0), z + given.get("south", 0.0)
+    out["lift"] += given.get("rise", 0.0)
     if (x, z) != (row.x, row.z) or given.get("on"):
         out |= _moved(planting, row, given, x, z, out["lift"])
     for name in ("width", "height"):
@@ -109,10 +112,25 @@ def _changed(planting: Planting, row: PinRow, given: Mapping[str, Any], **more: 
         q = turned_by(q, given["turn_by"])
     if given.get("lean") is not None:
         q = leaning(q, given["lean"])
+    if given.get("up"):
+        turn = np.radians(-bearing_of(q)) / 2
+        q = np.array(times(upright_to(*given["up"], 1.0), (0.0, np.sin(turn), 0.0, np.cos(turn))))
+    for axis, name in enumerate(("roll_east", "roll_south")):
+        if given.get(name):
+            half = np.radians(given[name]) / 2
+            about = (np.sin(half), 0.0, 0.0) if axis == 0 else (0.0, 0.0, np.sin(half))
+            q = np.array(times((*about, np.cos(half)), tuple(q)))
     if given.get("align"):
         turned = PinRow(**(out | dict(zip(TURN, q.tolist()))))
         q = aligned(planting, turned, given["align"], given.get("eye") or (x, z))
     return PinRow(**(out | dict(zip(TURN, q.tolist())) | more))
+
+
+def _turned_about(about: Sequence[float], x: float, z: float, degrees: float) -> tuple[float, float]:
+    """A place turned about another, clockwise seen from above."""
+    cos, sin = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    dx, dz = x - about[0], z - about[1]
+    return float(about[0] + dx * cos - dz * sin), float(about[1] + dx * sin + dz * cos)
 
 
 def _moved(
@@ -149,7 +167,9 @@ def added(planting: Planting, key: object, k: int, given: Mapping[str, Any]) -> 
     mixed = Driven(weights=driven.weights)
     plants = grow(planting.core, drawn, none, planting.ground, mixed)
     ((plant, row),) = as_rows(planting, plants).items()
-    more = {name: value for name, value in given.items() if name not in ("x", "z", "on")}
+    more = {name: value for name, value in given.items() if name not in ("x", "z", "on", "mix")}
+    if given.get("mix"):
+        more = drawn_from(given["mix"], f"{key}/{k}") | {n: v for n, v in more.items() if v is not None}
     return plant, _changed(planting, row, more, home=None, surface=surface)
 
 

@@ -9,6 +9,7 @@ from typing import Any, Literal
 import numpy as np
 
 from thicket.document.pin_rows import PinRow
+from thicket.document.settings import MixEntry
 from thicket.planted.mesh_hand import TURN, foot_of, spot_on
 from thicket.planted.planting import Planting
 from thicket.planting.pins import bearing_of, leaning, turned_by
@@ -45,6 +46,24 @@ def drawn_values(
     if "lean" in what:
         lo, hi = ranges.get("lean") or (0.0, v.lean)
         out["lean"] = float(np.sqrt(lo**2 + (hi**2 - lo**2) * lean))
+    return out
+
+
+def drawn_from(mix: Sequence[MixEntry], seed: str) -> dict[str, Any]:
+    """An item of a mix by its share, and what the mix says of its size and how deep it stands; by chance from
+    a seed."""
+    rng = np.random.default_rng(
+        int.from_bytes(hashlib.blake2b(seed.encode(), digest_size=8).digest(), "little")
+    )
+    pick, size = rng.random(2)
+    weights = np.cumsum([entry.weight for entry in mix])
+    entry = mix[int(np.searchsorted(weights / weights[-1], pick, side="right"))]
+    out: dict[str, Any] = {"item": entry.item}
+    if entry.size:
+        lo, hi = entry.size
+        out["width"] = out["height"] = lo + (hi - lo) * float(size)
+    if entry.sink is not None:
+        out["lift"] = -entry.sink
     return out
 
 
