@@ -13,7 +13,7 @@ from thicket.document.level_file import ShapeFile
 from thicket.document.pin_rows import PinRow
 from thicket.document.settings import MixEntry
 from thicket.planted.hand import PinChanges, hand_edit
-from thicket.planted.scattering import piled, scattered
+from thicket.planted.scattering import SNUG, piled, scattered
 from thicket.refused import Refused
 
 LINE = [(20.0, 20.0), (110.0, 30.0), (100.0, 110.0), (60.0, 60.0), (15.0, 90.0)]
@@ -114,8 +114,8 @@ class Piled(SimpleTestCase):
         foot = np.array([(r.x, r.lift, r.z) for r in rows])
         foot[:, 1] += self.level.ground.height_at(foot[:, 0], foot[:, 2])
         half = np.array([item.height * r.height / 2 for r in rows])
-        wide = np.array([max(item.crown, item.trunk) * r.width for r in rows])
-        return foot + up * half[:, None], up, wide, half
+        wide = np.array([SNUG * max(item.crown, item.trunk) * r.width for r in rows])
+        return foot + up * half[:, None], up, wide, SNUG * half
 
     def surface_points(self, middle, up, wide, half, rng):
         way = rng.normal(size=(400, 3))
@@ -129,7 +129,8 @@ class Piled(SimpleTestCase):
         self.assertEqual(edit, self.pile(60, small)[0], "the same key, the same pile")
         self.assertNotEqual(edit, self.pile(60, small, "other")[0])
         middle, up, wide, half = self.bodies(rows)
-        self.assertTrue(((middle[:, [0, 2]] >= 59.7) & (middle[:, [0, 2]] <= 64.3)).all())
+        off = np.abs(middle[:, [0, 2]] - 62).max(axis=1)
+        self.assertTrue((off < 2).sum() > 9 and np.median(off) < 8, "they roll out of it, not away")
         rng, touching = np.random.default_rng(1), 0
         for k in range(len(rows)):
             at = self.surface_points(middle[k], up[k], wide[k], half[k], rng)

@@ -18,7 +18,7 @@ from thicket.planted.hand import InTheWay, PinChanges, added, check_open, check_
 from thicket.planted.level import PlantedLevel
 from thicket.planted.mesh_hand import TURN
 from thicket.planted.planting import Planting
-from thicket.planting.piles import settle
+from thicket.planting.piles import HEAPS, settle
 from thicket.planting.pins import bearing_of
 from thicket.planting.points import point_set
 from thicket.refused import Refused
@@ -28,6 +28,9 @@ MOST = 1000
 ACROSS, SMALLEST, WIDEST = 10, 0.02, 2048
 """What falls is as wide as so many values of the raster it falls on, which are at least so many m apart, and
 at most so many a side."""
+SNUG = 0.85
+"""What falls counts as so much of its width and height, so that corners lie in hollows and nothing seems to
+hang."""
 
 
 def scattered(
@@ -78,9 +81,9 @@ def piled(
     mix: Sequence[MixEntry],
     key: object,
 ) -> PinChanges:
-    """The wish to drop `count` items of a stand, by number, inside an outline of x, z in m, where they come
-    to rest on the ground and on each other; see `thicket.planting.piles`. What shapes keep clear, and what other
-    stands have set by hand, stays free. They follow from the key alone.
+    """The wish to drop `count` items of a stand, by number, inside an outline of x, z in m, from where they
+    roll until they rest on the ground and on each other; see `thicket.planting.piles`. What shapes keep
+    clear, and what other stands have set by hand, stays free. They follow from the key alone.
 
     Parameters: mix, as of `scattered`. Raises: Refused.
     """
@@ -93,9 +96,10 @@ def piled(
         given = {"x": middle.x, "z": middle.y, "mix": list(mix), "turn": chance.uniform(0, 360)}
         rows.append(added(planting, key, k, given)[1])
     items = [planted.level.stock[row.item] for row in rows]
-    radius = np.array([max(i.crown, i.trunk, 0.02) * row.width for i, row in zip(items, rows)])
-    half = np.array([max(i.height, 0.02) * row.height / 2 for i, row in zip(items, rows)])
-    x0, z0, x1, z1 = inside.bounds
+    radius = SNUG * np.array([max(i.crown, i.trunk, 0.02) * row.width for i, row in zip(items, rows)])
+    half = SNUG * np.array([max(i.height, 0.02) * row.height / 2 for i, row in zip(items, rows)])
+    around = _inside(planted, shapely.Polygon(outline).buffer(_heap(radius, half)))
+    x0, z0, x1, z1 = around.bounds
     cell = max(2 * float(radius.min()) / ACROSS, SMALLEST, max(x1 - x0, z1 - z0) / WIDEST)
     pad = float(max(radius.max(), half.max())) + 2 * cell
     west, north = x0 - pad, z0 - pad
@@ -103,16 +107,17 @@ def piled(
     z, x = np.indices(shape) * cell
     x, z = (x + west).ravel(), (z + north).ravel()
     heights = planted.ground.height_at(x, z).astype(np.float64).reshape(shape)
-    free = _free(planted, planting, inside, float(radius.max()), x, z).reshape(shape)
-    if not free.any():
+    free = _free(planted, planting, around, float(radius.max()), x, z).reshape(shape)
+    drops = free & shapely.contains_xy(inside, x, z).reshape(shape)
+    if not drops.any():
         raise Refused("outline: all of it is kept clear, or taken by what was set by hand")
-    open_j, open_i = np.nonzero(free)
+    open_j, open_i = np.nonzero(drops)
     picks = [chance.randrange(len(open_j)) for _ in range(count)]
     found = settle(heights, free, cell, open_i[picks] * cell, open_j[picks] * cell, radius, half)
     add = []
-    for row, wide, (mx, my, mz, *up) in zip(rows, half, found.tolist()):
-        px, pz = mx - up[0] * wide + west, mz - up[2] * wide + north
-        lift = my - up[1] * wide - float(planted.ground.height_at(np.array([px]), np.array([pz]))[0])
+    for row, high, (mx, my, mz, *up) in zip(rows, half / SNUG, found.tolist()):
+        px, pz = mx - up[0] * high + west, mz - up[2] * high + north
+        lift = my - up[1] * high - float(planted.ground.height_at(np.array([px]), np.array([pz]))[0])
         values = {name: getattr(row, name) for name in ("item", "width", "height", "tint")}
         add.append(
             {
@@ -154,6 +159,12 @@ def _inside(planted: PlantedLevel, area: shapely.Polygon) -> shapely.Geometry:
     if inside.is_empty or inside.area < 0.01:
         raise Refused(f"outline: it lies outside of {planted.level.name}")
     return inside
+
+
+def _heap(radius: np.ndarray, half: np.ndarray) -> float:
+    """How far, in m, a heap of such bodies reaches that all fell on one place, with room to spare."""
+    volume = float((4 / 3 * np.pi * radius**2 * half).sum()) / 0.5
+    return float((3 * volume / (np.pi * HEAPS)) ** (1 / 3) + 4 * radius.max())
 
 
 def _free(

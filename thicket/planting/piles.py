@@ -8,9 +8,11 @@ import numpy as np
 
 STEPS = 400
 """So many times each rolls on at the most."""
-HOLDS = 0.2
+HOLDS = 0.25
 """It stays where no way down is steeper than this: the drop over the distance."""
-STEEPEST = 0.85
+HEAPS = 0.45
+"""About how steep the sides of a heap come to be."""
+STEEPEST = 0.7
 """What lies down leans by at most this slope, the rise over the distance."""
 
 
@@ -67,23 +69,24 @@ def settle(heights, free, cell, x, z, radius, half):
     """Drop bodies one after another, and let each roll down to where it holds.
 
     Parameters: heights, float64 (rows, columns) in m at vertices `cell` m apart, to which what lies there is
-    added; free, bool of its shape, where the middle of a body may be; x, z, float64 (n,) in m from the raster's
-    corner, where each is dropped, which must be free; radius and half, float64 (n,), half of its width and of
-    its height in m. Returns: float64 (n, 6), where the middle of each comes to lie and the direction of its
-    axis.
+    added; free, bool of its shape, where the middle of a body may be; x, z, float64 (n,) in m from the
+    raster's corner, where each is dropped, which must be free; radius and half, float64 (n,), half of its
+    width and of its height in m. Returns: float64 (n, 6), where the middle of each comes to lie and the
+    direction of its axis.
     """
     out = np.empty((x.shape[0], 6))
     for k in range(x.shape[0]):
         px, pz, r, h = x[k], z[k], radius[k], half[k]
-        stride = max(0.3 * min(r, h), 0.5 * cell)
-        y = _rest(heights, cell, px, pz, r, h, 0.0, 1.0, 0.0)
+        stride = max(0.25 * r, 0.5 * cell)
+        # While it rolls it is as high as it is wide: flat things would lie on one another as on a table.
+        y = _rest(heights, cell, px, pz, r, r, 0.0, 1.0, 0.0)
         for _ in range(STEPS):
             best, to_x, to_z = y - HOLDS * stride, px, pz
             for way in range(8):
                 angle = way * np.pi / 4
                 nx, nz = px + np.cos(angle) * stride, pz + np.sin(angle) * stride
                 if _open(free, cell, nx, nz):
-                    there = _rest(heights, cell, nx, nz, r, h, 0.0, 1.0, 0.0)
+                    there = _rest(heights, cell, nx, nz, r, r, 0.0, 1.0, 0.0)
                     if there < best:
                         best, to_x, to_z = there, nx, nz
             if to_x == px and to_z == pz:

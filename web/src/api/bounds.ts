@@ -583,7 +583,32 @@ export const HandInBounds = {
     "unit": "m",
     "default": 0
   },
+  "rise": {
+    "min": -500,
+    "max": 500,
+    "step": 0.05,
+    "unit": "m",
+    "default": 0
+  },
   "turn_by": {
+    "min": -360,
+    "max": 720,
+    "step": 5,
+    "unit": "\u00b0",
+    "default": 0
+  },
+  "about": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
+  },
+  "roll_east": {
+    "min": -360,
+    "max": 720,
+    "step": 5,
+    "unit": "\u00b0",
+    "default": 0
+  },
+  "roll_south": {
     "min": -360,
     "max": 720,
     "step": 5,

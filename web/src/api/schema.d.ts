@@ -7261,6 +7261,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Mix
+             * @description what it is drawn from; the stand's mix when null
+             */
+            mix?: components["schemas"]["MixEntry"][] | null;
         };
         /**
          * ChangePlant
@@ -7379,8 +7384,8 @@ export interface components {
         };
         /**
          * ScatterIn
-         * @description So many plants of a stand to be set inside an outline: of these items of its mix, of all when there are
-         *     none.
+         * @description So many plants of a stand to be set inside an outline, drawn from a mix, its own when it is null; with
+         *     `pile` they are dropped there and come to rest on one another.
          */
         ScatterIn: {
             /**
@@ -7399,11 +7404,13 @@ export interface components {
              * @default 20
              */
             count: number;
+            /** Mix */
+            mix?: components["schemas"]["MixEntry"][] | null;
             /**
-             * Items
-             * @default []
+             * Pile
+             * @default false
              */
-            items: string[];
+            pile: boolean;
         };
         /**
          * UprootIn
@@ -7529,8 +7536,10 @@ export interface components {
          * HandIn
          * @description One thing done to many single plants, by stand: values for all of them, or what theirs are to be
          *     changed by. All of it or nothing. `random` draws values by chance, for each plant its own; `align` lays
-         *     plants along the surface, upright, or turns their fronts to an eye at x, z. `free` keeps altitudes while
-         *     moving, else plants keep their lift above the ground; `push` sets plants where others are in the way.
+         *     plants along the surface, upright, or turns their fronts to an eye at x, z. `turn_by` turns each, and with
+         *     `about`, an x and z, all of them about that place; `roll_east` and `roll_south` turn each about the axes
+         *     that point east and south, in degrees. `free` keeps altitudes while moving, else plants keep their lift
+         *     above the ground; `push` sets plants where others are in the way.
          */
         HandIn: {
             /**
@@ -7560,6 +7569,11 @@ export interface components {
              */
             south: number;
             /**
+             * Rise
+             * @default 0
+             */
+            rise: number;
+            /**
              * Free
              * @default false
              */
@@ -7570,6 +7584,23 @@ export interface components {
              * @default 0
              */
             turn_by: number;
+            /** About */
+            about?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Roll East
+             * @description bearing of its front in degrees
+             * @default 0
+             */
+            roll_east: number;
+            /**
+             * Roll South
+             * @description bearing of its front in degrees
+             * @default 0
+             */
+            roll_south: number;
             /**
              * Size By
              * @default 1

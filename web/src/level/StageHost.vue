@@ -27,6 +27,7 @@ import PlanSeen from './PlanSeen.vue'
 import PlanPlots from './PlanPlots.vue'
 import PlanMarks from './PlanMarks.vue'
 import PlanShapes from './PlanShapes.vue'
+import EyeSelection from './EyeSelection.vue'
 import EyeSurfaces from './EyeSurfaces.vue'
 import PlanSurfaces from './PlanSurfaces.vue'
 import PlanWalk from './PlanWalk.vue'
@@ -333,6 +334,12 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           @contextmenu.prevent
         />
         <EyeSurfaces v-if="stage && edits && !shapes.tool && !touchUp.verb" :stage="stage" :ticks="ticks" />
+        <EyeSelection
+          v-if="stage && paints && brush.verb === 'select' && selection.plants.length"
+          :stage="stage"
+          :ticks="ticks"
+          :ring="tools.select.show"
+        />
         <p v-if="stage" class="caption right number" data-test="eye-place">{{ eyePlace }}</p>
       </div>
       <div

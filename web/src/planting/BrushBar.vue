@@ -25,6 +25,7 @@ import ItemPicker from '../shared/ItemPicker.vue'
 import NumberField from '../shared/NumberField.vue'
 import OneOf from '../shared/OneOf.vue'
 import { useSelection } from './selection'
+import BrushMix from './BrushMix.vue'
 import BrushMore from './BrushMore.vue'
 
 /** The brush in hand, and how it works. */
@@ -158,6 +159,14 @@ const sized = computed(() => brush.paints || brush.verb === 'uproot')
         title="Fill what you draw round with plants of the selected stand, set by hand"
         ><template #label>scatter</template></v-checkbox
       >
+      <v-checkbox
+        v-if="selection.scatters"
+        v-model="selection.piles"
+        label="pile up"
+        title="Drop them there: they roll down and come to rest on the ground and on one another"
+        data-test="scatter-pile"
+      />
+      <BrushMix v-if="selection.scatters" />
       <NumberField
         v-if="selection.scatters"
         bare
@@ -174,6 +183,7 @@ const sized = computed(() => brush.paints || brush.verb === 'uproot')
     </template>
     <template v-else-if="brush.verb === 'set'">
       <ItemPicker v-model="brush.setItem" label="Item" none="from the mix" test="set-item" />
+      <BrushMix v-if="!brush.setItem" />
       <v-checkbox v-model="brush.push" label="push through" data-test="brush-push" />
     </template>
   </div>

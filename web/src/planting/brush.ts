@@ -1,7 +1,7 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore, storeToRefs } from 'pinia'
-import { computed, ref } from 'vue'
-import { type Stand, type Stroke } from '../api/client'
+import { computed, ref, shallowRef, watch } from 'vue'
+import type { MixEntry, Stand, Stroke } from '../api/client'
 import { useLevel } from '../level/level'
 import type { On } from '../stage/placedMeshes'
 import { useTool, type TouchVerb, type Verb } from './tool'
@@ -39,6 +39,17 @@ export const useBrush = defineStore('brush', () => {
   const limits = ref<Stroke['limits']>({ layer: '', slope: null, altitude: null, area: null, present: false })
   /** The item that Set sets; empty for one drawn from the stand's mix. */
   const setItem = ref('')
+  /** A mix kept under a name that Set and Scatter draw from, in place of the stand's own. */
+  const mix = shallowRef<{ name: string; entries: MixEntry[] } | null>(null)
+  /** The items of it that are switched off for now. */
+  const mixOff = ref(new Set<string>())
+  /** What Set and Scatter draw from; null for the stand's own mix. */
+  const drawn = computed(() => mix.value?.entries.filter((m) => !mixOff.value.has(m.item)) ?? null)
+  watch(mix, () => (mixOff.value = new Set()))
+  watch(
+    () => level.slug,
+    () => (mix.value = null),
+  )
   /** Whether Set sets a plant where another is in the way. */
   const push = ref(false)
 
@@ -125,6 +136,9 @@ export const useBrush = defineStore('brush', () => {
     limits,
     push,
     setItem,
+    mix,
+    mixOff,
+    drawn,
     paints,
     limited,
     targets,

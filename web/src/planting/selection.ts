@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { answer, api, type HandIn, type Selected } from '../api/client'
+import { answer, api, type HandIn, type MixEntry, type Selected } from '../api/client'
 import { whole } from '../budget/budget'
 import { useLevel } from '../level/level'
 import { useTrial, type Send } from '../level/trial'
@@ -9,7 +9,17 @@ import { useAttempt } from '../shared/useAttempt'
 type Place = [number, number]
 type Wish = Partial<Omit<HandIn, 'key' | 'plants'>>
 /** What is done to plants unless it is wished otherwise. */
-const WISHES = { do: 'change' as const, free: false, east: 0, south: 0, turn_by: 0, size_by: 1 }
+const WISHES = {
+  do: 'change' as const,
+  free: false,
+  east: 0,
+  south: 0,
+  rise: 0,
+  turn_by: 0,
+  roll_east: 0,
+  roll_south: 0,
+  size_by: 1,
+}
 /** No wish for an item, nor for what was set by hand. */
 const NONE = { item: '', pinned: false }
 /** So many plants at once are tried before the change is kept. */
@@ -30,6 +40,8 @@ export const useSelection = defineStore('selection', () => {
   /** Whether what is drawn round is filled with plants set by hand, and how many. */
   const scatters = ref(false)
   const scatterCount = ref(20)
+  /** Whether they are dropped there, onto one another. */
+  const piles = ref(false)
   /** The plants that were asked for and are more than can be held. */
   const over = ref(0)
 
@@ -120,18 +132,20 @@ export const useSelection = defineStore('selection', () => {
       await again(chosen)
     })
   /** Set so many plants of the selected stand inside an outline, tried before they are kept. */
-  const scatter = (outline: Place[]) =>
+  const scatter = (outline: Place[], mix: MixEntry[] | null) =>
     guarded(async () => {
       const [stand] = store.chosen
       if (!stand || store.chosen.length > 1)
         throw new Error('Select the one stand whose plants are scattered.')
-      const wish = { key: crypto.randomUUID(), outline, count: scatterCount.value, items: [] }
-      await trial.ask(`Scatter ${whole(wish.count)} of ${stand.name}`, (view, headers) =>
-        api.POST('/api/levels/{slug}/stands/{stand}/scatter', {
-          params: { path: { slug: store.slug, stand: stand.id } },
-          body: { ...wish, view },
-          headers,
-        }),
+      const wish = { key: crypto.randomUUID(), outline, count: scatterCount.value, mix, pile: piles.value }
+      await trial.ask(
+        `${wish.pile ? 'Pile up' : 'Scatter'} ${whole(wish.count)} of ${stand.name}`,
+        (view, headers) =>
+          api.POST('/api/levels/{slug}/stands/{stand}/scatter', {
+            params: { path: { slug: store.slug, stand: stand.id } },
+            body: { ...wish, view },
+            headers,
+          }),
       )
     })
   /** Read the plants again as they are now; those that are gone leave the selection. */
@@ -170,6 +184,7 @@ export const useSelection = defineStore('selection', () => {
     over,
     scatters,
     scatterCount,
+    piles,
     scatter,
     movable,
     onMeshes,

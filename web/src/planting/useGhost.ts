@@ -33,7 +33,7 @@ export function useGhost(
   })
   const bodyOf = (spot: Spot, g: Ghost | null = ghost.value) => ({
     ...placeOf(spot),
-    ...(brush.setItem ? { item: brush.setItem } : {}),
+    ...(brush.setItem ? { item: brush.setItem } : { mix: brush.drawn }),
     ...(turn !== null ? { turn: ((turn % 360) + 360) % 360 } : {}),
     ...(size !== 1 && g
       ? { width: +(g.plant.width * size).toFixed(4), height: +(g.plant.height * size).toFixed(4) }
@@ -132,7 +132,9 @@ export function useGhost(
     }
     try {
       const add = places.map((spot, k) =>
-        k ? { ...placeOf(spot), ...(brush.setItem ? { item: brush.setItem } : {}) } : bodyOf(spot),
+        k
+          ? { ...placeOf(spot), ...(brush.setItem ? { item: brush.setItem } : { mix: brush.drawn }) }
+          : bodyOf(spot),
       )
       const changed = await answer(
         api.POST('/api/levels/{slug}/stands/{stand}/pins', {

@@ -14,7 +14,10 @@ const STEP = 12
  * Select single plants on the stage: click one, draw a box or a line round many, drag what is selected
  * elsewhere.
  */
-export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<Stores, 'selection'>) {
+export function useSelect(
+  stage: ShallowRef<Stage | null>,
+  { selection, brush }: Pick<Stores, 'selection' | 'brush'>,
+) {
   const drawing = ref<'outline' | 'move' | null>(null)
   let path: Place[] = []
   let ringed: Place = [0, 0]
@@ -90,7 +93,7 @@ export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<S
       if (!(await selection.act({ east: b[0] - a[0], south: b[1] - a[1] }))) show()
     } else if (still) await selection.nearest(...a, near(where), add, height)
     else if (path.length > 2 || selection.shape === 'box') {
-      if (selection.scatters) await selection.scatter(outline())
+      if (selection.scatters) await selection.scatter(outline(), brush.drawn)
       else await selection.inside(outline(), add)
     }
   }
