@@ -5,6 +5,7 @@ import re
 import time
 
 import numpy as np
+from django.contrib.auth.models import User
 from playwright.sync_api import expect
 
 from server.accounts.models import Profile
@@ -13,7 +14,7 @@ from server.journal.models import Entry
 from server.journal.undoing import move_entry
 from server.levels.models import Level
 from server.pins.models import Pin
-from server.stands.models import Stand
+from server.stands.models import SavedMix, Stand
 from tests.browser.base import BrowserCase
 from tests.fixtures import stored_touch
 from thicket.planting.density import TOUCH_UNIT
@@ -297,6 +298,54 @@ class Hand(BrowserCase):
         page.keyboard.press("Enter")
         self.says(page, "Birch: 12 scattered by hand")
         self.assertEqual(Pin.objects.count(), pins + 12)
+        self.field(page, "select-scatter").uncheck()
+        self.take_all_back()
+        self.assertEqual(Pin.objects.count(), pins)
+
+    def test_a_kept_mix_is_piled_up_and_the_pile_moved_by_its_handles(self):
+        page = self.page_of("north", views="eye")
+        self.open_level(page)
+        pins = Pin.objects.count()
+        mix = [
+            {"item": item, "weight": 1, "footprint": 1, "mark": ""} for item in ("slate-block", "slate-slab")
+        ]
+        kept = SavedMix.objects.create(name="Dry stone", by=User.objects.get(username="north"), mix=mix)
+        self.addCleanup(kept.delete)
+        page.keyboard.press("x")
+        self.field(page, "select-scatter").check()
+        self.field(page, "scatter-pile").check()
+        self.fill(page, "scatter-count", "8")
+        page.click("[data-test=brush-mix]")
+        page.click(f"[data-test=brush-mix-{kept.pk}]")
+        items = [entry["item"] for entry in mix]
+        off = self.field(page, f"brush-mix-item-{items[0]}")
+        off.uncheck()
+        page.keyboard.press("Escape")
+        expect(page.locator("[data-test=brush-mix]")).to_contain_text(kept.name)
+        self.drag(page, "eye", (0.45, 0.72), (60, 30))
+        expect(page.locator("[data-test=trial]")).to_contain_text("Pile up 8 of Birch")
+        self.assertEqual(Pin.objects.count(), pins)
+        page.click("[data-test=trial-keep]")
+        self.says(page, "Birch: 8 piled up")
+        mine = Pin.objects.order_by("-pk")[:8]
+        self.assertNotIn(items[0], {pin.item for pin in mine}, "what is switched off is not drawn")
+        page.click("[data-test=select-pins]")
+        expect(page.locator("[data-test=selection] h2")).to_contain_text("of Birch")
+        before = {pin.plant: pin.lift for pin in Pin.objects.filter(pk__in=[p.pk for p in mine])}
+        self.field(page, "selection-push").check()
+        handle = page.locator("[data-test=selection-move-up]")
+        box = handle.bounding_box()
+        at = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(*at)
+        page.mouse.down()
+        page.mouse.move(at[0], at[1] - 20, steps=4)
+        expect(page.locator("[data-test=selection-by]")).to_contain_text("m up")
+        page.mouse.up()
+        self.says(page, "changed by hand")
+        after = {pin.plant: pin.lift for pin in Pin.objects.filter(plant__in=before)}
+        risen = {round(after[plant] - lift, 2) for plant, lift in before.items()}
+        self.assertEqual(len(risen), 1, "all by as much")
+        self.assertGreater(min(risen), 0)
         self.field(page, "select-scatter").uncheck()
         self.take_all_back()
         self.assertEqual(Pin.objects.count(), pins)
