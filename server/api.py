@@ -24,6 +24,7 @@ from server.handover.tokens_api import router as tokens
 from server.jobs.api import router as jobs
 from server.journal.api import router as journal
 from server.pins.api import router as pins
+from server.pins.listing_api import router as plant_list
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
 from server.sight.devices_api import router as devices
@@ -132,6 +133,7 @@ for router in (
     painting,
     arranging,
     pins,
+    plant_list,
     snapshots,
     conditions,
     stand_sets,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Any, Literal, Self
 
 import numpy as np
@@ -317,6 +318,28 @@ class SelectedOut(PlantOut):
     stand: int
 
 
+def selected_out(
+    stand: int, plant: int, item: str, form: Sequence[float], ground: float, pinned: bool
+) -> dict[str, Any]:
+    """A plant of a stand, by primary key, for the API; ground, the altitude under it in m."""
+    q = np.array(form[3:7])
+    return {
+        "stand": stand,
+        "plant": str(plant),
+        "item": item,
+        "x": form[0],
+        "y": form[1],
+        "z": form[2],
+        "state": "pinned" if pinned else "rule",
+        "lift": form[1] - ground,
+        "turn": bearing_of(q),
+        "lean": lean_of(q),
+        "width": form[7],
+        "height": form[8],
+        "tint": form[9],
+    }
+
+
 class SelectionOut(Schema):
     """The plants that were asked for, 10,000 at the most, and how many there are."""
 
@@ -340,23 +363,10 @@ def select(request: HttpRequest, slug: str, data: SelectIn):
         for k, (form, plant, item) in enumerate(
             zip(plants.form.tolist(), plants.id.tolist(), plants.item.tolist())
         ):
-            q = form[3:7]
             out.append(
-                {
-                    "stand": ids[planting.stand.number],
-                    "plant": str(plant),
-                    "item": planting.items[item],
-                    "x": form[0],
-                    "y": form[1],
-                    "z": form[2],
-                    "state": "pinned" if pinned[k] else "rule",
-                    "lift": form[1] - float(ground[k]),
-                    "turn": bearing_of(q),
-                    "lean": lean_of(q),
-                    "width": form[7],
-                    "height": form[8],
-                    "tint": form[9],
-                }
+                selected_out(
+                    ids[planting.stand.number], plant, planting.items[item], form, float(ground[k]), pinned[k]
+                )
             )
     return {"plants": out, "total": total}
 

@@ -14,6 +14,7 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.pins.models import Pin
 from server.stands.models import Stand
+from tests.server.test_api import VIEW
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
 from thicket.document.settings import StandSettings
@@ -70,6 +71,38 @@ class Pins(GroundCase):
         answer = self.post("/select", said)
         self.assertEqual(answer.status_code, 200, answer.content)
         return answer.json()
+
+    def test_plants_are_listed_page_by_page_found_and_grouped(self):
+        def page(status=200, **said):
+            answer = self.post("/plants", {"view": VIEW} | said)
+            self.assertEqual(answer.status_code, status, answer.content)
+            return answer.json()
+
+        first = page(sort="height", descending=True)
+        second = page(sort="height", descending=True, first=len(first["rows"]))
+        self.assertGreater(first["total"], 200)
+        self.assertGreaterEqual(first["rows"][-1]["tall"], second["rows"][0]["tall"])
+        wanted = second["rows"][40]["plant"]
+        around = page(sort="height", descending=True, around=wanted)
+        self.assertEqual(around["rows"][around["at"] - around["first"]]["plant"], wanted)
+        self.assertIsNone(page(around="123")["at"])
+        groups = page(grouped="stand")["groups"]
+        self.assertEqual(sum(group["count"] for group in groups), first["total"])
+        part = page(grouped="stand", group=groups[0]["key"])
+        self.assertEqual(
+            (part["total"], {row["stand"] for row in part["rows"]}),
+            (groups[0]["count"], {int(groups[0]["key"])}),
+        )
+        one = part["rows"][0]
+        alike = self.select(plants=[one["plant"]], stands=[one["stand"]])["plants"][0]
+        self.assertEqual(alike, {name: one[name] for name in alike})
+        self.assertEqual(page(item="nothing")["rows"], [])
+        for why, said in (
+            ("three corners", {"outline": [[1, 1], [9, 9]]}),
+            ("encloses nothing", {"outline": [[1, 1], [2, 2], [3, 3]]}),
+        ):
+            self.assertIn(why, page(422, **said)["detail"])
+        page(404, stands=[10**9])
 
     def hand(self, plants, status=200, **said):
         answer = self.post("/hand", {"key": key(), "plants": plants} | said)

@@ -259,6 +259,7 @@ class Roles(GroundCase):
             ),
             f"{stand}/regrow": ("plant", {"key": key}),
             f"{level}/select": ("see", {}),
+            f"{level}/plants": ("see", {"view": VIEW}),
             f"{level}/hand": ("plant", {"key": key, "plants": {birch: [self.plant]}, "do": "remove"}),
             f"{level}/snapshots": ("plant", {"key": key, "name": "Now"}),
             f"{level}/snapshots/compare": ("see", {"before": self.shot}),

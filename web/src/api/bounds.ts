@@ -811,6 +811,23 @@ export const LimitsInBounds = {
     "unit": "m"
   }
 } as const
+export const ListInBounds = {
+  "outline": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
+  },
+  "height": {
+    "min": 0,
+    "max": 1000,
+    "step": 0.5,
+    "unit": "m"
+  },
+  "first": {
+    "min": 0,
+    "max": 100000000,
+    "default": 0
+  }
+} as const
 export const MadeInBounds = {
   "width": {
     "above": 0,

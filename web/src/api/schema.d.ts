@@ -1767,6 +1767,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/plants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plants
+         * @description A page of the level's single plants as a list.
+         */
+        post: operations["server_pins_listing_api_plants"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/snapshots": {
         parameters: {
             query?: never;
@@ -7666,6 +7686,143 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * GroupOut
+         * @description Plants of a list that belong together: by stand (its id), item, drawing cell ("column row") or area
+         *     (its id, empty for outside of any); how many, and their triangles.
+         */
+        GroupOut: {
+            /** Key */
+            key: string;
+            /** Count */
+            count: number;
+            /** Triangles */
+            triangles: number;
+        };
+        /** ListOut */
+        ListOut: {
+            /** Rows */
+            rows: components["schemas"]["ListedOut"][];
+            /** First */
+            first: number;
+            /** Total */
+            total: number;
+            /**
+             * Groups
+             * @description the dearest 500
+             */
+            groups: components["schemas"]["GroupOut"][];
+            /**
+             * At
+             * @description the row of the plant that was looked for
+             */
+            at: number | null;
+        };
+        /**
+         * ListedOut
+         * @description A plant in a list: its height and its distance from the eye in m, and the triangles it is drawn by.
+         */
+        ListedOut: {
+            /** Plant */
+            plant: string;
+            /** Item */
+            item: string;
+            /** State */
+            state: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Z */
+            z: number;
+            /** Lift */
+            lift: number;
+            /** Turn */
+            turn: number;
+            /** Lean */
+            lean: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Tint */
+            tint: number;
+            /** Stand */
+            stand: number;
+            /** Tall */
+            tall: number;
+            /** Far */
+            far: number;
+            /** Triangles */
+            triangles: number;
+        };
+        /**
+         * ListIn
+         * @description Which single plants, as `thicket.planted.listing.Wanted` has it, seen from a view; all stands when
+         *     there are none. The rows from `first` on, or from about where a plant is, by its id.
+         */
+        ListIn: {
+            /**
+             * Stands
+             * @default []
+             */
+            stands: number[];
+            /**
+             * Outline
+             * @default []
+             */
+            outline: [
+                number,
+                number
+            ][];
+            /**
+             * Item
+             * @default
+             */
+            item: string;
+            /**
+             * By Hand
+             * @default false
+             */
+            by_hand: boolean;
+            /**
+             * In Sight
+             * @default false
+             */
+            in_sight: boolean;
+            /** Height */
+            height?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Sort
+             * @default far
+             * @enum {string}
+             */
+            sort: "stand" | "item" | "height" | "size" | "far" | "triangles" | "by hand";
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
+            /**
+             * Grouped
+             * @default
+             * @enum {string}
+             */
+            grouped: "" | "stand" | "item" | "cell" | "area";
+            /** Group */
+            group?: string | null;
+            view: components["schemas"]["ViewIn"];
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /** Around */
+            around?: string | null;
         };
         /**
          * SnapshotOut
@@ -20187,6 +20344,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_pins_listing_api_plants: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"];
                 };
             };
             /** @description Not signed in. */

@@ -312,7 +312,13 @@ useEventListener(document, 'click', (event) => {
         @leave="leaveItem"
         @stand="beginStand"
       />
-      <PlantingBench v-else-if="bench === 'planting'" :draft="draft" :hand="hand" :view="view" />
+      <PlantingBench
+        v-else-if="bench === 'planting'"
+        :draft="draft"
+        :hand="hand"
+        :view="view"
+        @go="host?.goTo(...$event)"
+      />
       <SightlineBench
         v-else-if="bench === 'sightline'"
         :draft="draft"

@@ -20,6 +20,7 @@ import PairField from '../shared/PairField.vue'
 import GroupField from './GroupField.vue'
 import GrowsOn from './GrowsOn.vue'
 import LayoutField from './LayoutField.vue'
+import PlantTable from './PlantTable.vue'
 import PinPanel from './PinPanel.vue'
 import SampleRow from './SampleRow.vue'
 import SnapshotList from './SnapshotList.vue'
@@ -28,6 +29,7 @@ import { STRATA, type Stratum } from '../shared/strata'
 import { StandSettingsBounds, VariationSettingsBounds } from '../api/bounds'
 
 const props = defineProps<{ draft: Draft; hand: Hand; view: () => View | null }>()
+const emit = defineEmits<{ go: [at: [number, number]] }>()
 const store = useLevel()
 const trial = useTrial()
 const d = props.draft
@@ -417,6 +419,9 @@ const costs = computed(() =>
 
     <FoldingPart v-if="hand.stand.value" name="single" title="Single plants">
       <PinPanel :hand="hand" :locked="locked" />
+    </FoldingPart>
+    <FoldingPart closed name="plant-list" title="List of single plants">
+      <PlantTable @go="emit('go', $event)" />
     </FoldingPart>
     <SnapshotList :draft="d" :view="view" />
 

@@ -163,6 +163,15 @@ export const useSelection = defineStore('selection', () => {
     )
     plants.value = reply.plants
   }
+  /** Select plants that are known, beside the others or in their stead. */
+  function pick(some: Selected[], add: boolean): void {
+    const keys = new Set(some.map(key))
+    const others = add ? plants.value.filter((p) => !keys.has(key(p))) : []
+    const all =
+      add && others.length < plants.value.length && some.length === 1 ? others : [...others, ...some]
+    plants.value = all
+    over.value = 0
+  }
   function clear(): void {
     plants.value = []
     trouble.value = ''
@@ -194,6 +203,7 @@ export const useSelection = defineStore('selection', () => {
     nearest,
     act,
     again,
+    pick,
     clear,
   }
 })
