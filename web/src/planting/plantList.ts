@@ -8,7 +8,7 @@ type Wish = Omit<ListIn, 'view' | 'stands' | 'first' | 'around'>
 /** Rows come in pages of so many. */
 export const PAGE = 200
 
-/** The single plants of the selected stands, or of all, as a list whose pages are fetched as they are shown. */
+/** Single plants of the selected stands, or of all, as a list whose pages are fetched as they are shown. */
 export const usePlantList = defineStore('plant-list', () => {
   const store = useLevel()
   const { trouble, attempt } = useAttempt()
