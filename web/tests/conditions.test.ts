@@ -24,6 +24,7 @@ import {
   changed,
   partOf,
   choose,
+  write,
 } from './help'
 
 const LEVEL = { low: 212.4, high: 287.9 }
@@ -385,16 +386,31 @@ describe('the conditions of a stand', () => {
       level: 'fell',
     })
   })
-  it('say what was refused, and are not shown when the selected stands differ in them', async () => {
-    const { draft, open } = await list([slope()], {
+  it('say what was refused', async () => {
+    const { open } = await list([slope()], {
       'GET /api/levels/fell/condition-sets/4': () => refuse('That set is gone.'),
     })
     await open('condition-sets', 'set-4')
     expect(at('condition-trouble').textContent).toBe('That set is gone.')
+  })
+  it('of several stands are changed together, each in the part that was changed alone', async () => {
+    const { draft } = await list([slope({ lo: 2, hi: 20 })])
+    const wet = fresh('wetness', LEVEL)
+    const other = [wet, slope({ lo: 5, hi: 30 })]
+    store.stands = [
+      store.stands[0]!,
+      stand(2, { settings: { ...store.stands[1]!.settings, conditions: other } }),
+    ]
     store.selected = [1, 2]
     await nextTick()
-    expect(draft.shared((s) => s.conditions).mixed).toBe(true)
-    expect(page!.place.textContent).toContain('different conditions')
-    expect(at('grip-0')).toBeNull()
+    expect(page!.place.textContent).toContain('mixed: from, to')
+    expect(page!.place.textContent).toContain('in 1 of 2 stands')
+    const own = () => store.chosen.map((s) => draft.settingsOf(s).conditions)
+    await write('slope-hi', '44')
+    expect(own()).toEqual([[slope({ lo: 2, hi: 44 })], [wet, slope({ lo: 5, hi: 44 })]])
+    draft.change({ conditions: [wet] })
+    expect(own(), 'what is the same for all is no longer their own').toEqual([[wet], [wet]])
+    draft.drop()
+    expect(own()).toEqual([[slope({ lo: 2, hi: 20 })], other])
   })
 })

@@ -5,6 +5,7 @@ import { answer, api, type Condition } from '../api/client'
 import type { Draft } from './useDraft'
 import { KINDS } from '../api/kinds'
 import { begun, fresh, ORDER, type Kind } from './conditions'
+import { changedIn, difference, together } from './lists'
 import { useLevel } from '../level/level'
 import SavedMenu from '../shared/SavedMenu.vue'
 import ConditionCard from './ConditionCard.vue'
@@ -29,16 +30,49 @@ const dragged = ref<number | null>(null)
 const over = ref<number | null>(null)
 
 const shared = computed(() => d.shared((s) => s.conditions))
-const list = computed(() => shared.value.value ?? [])
+const KIND = (c: Condition) => c.kind
+/** The conditions of all selected stands: the n-th of a kind is the same in each. */
+const rows = computed(() =>
+  together(
+    store.chosen.map((s) => d.settingsOf(s).conditions),
+    KIND,
+  ),
+)
+const list = computed(() => rows.value.map((r) => r.item))
 const put = (conditions: Condition[]) => d.change({ conditions })
-
+/** Change the conditions: for all the same, or each stand's own where they differ. */
+function edit(work: (conditions: Condition[]) => Condition[]) {
+  if (!shared.value.mixed) put(work(list.value))
+  else d.changeEach((s) => ({ conditions: work(s.conditions) }))
+}
 function set(k: number, c: Condition) {
-  put(list.value.map((old, i) => (i === k ? c : old)))
+  const { key, item } = rows.value[k]!
+  edit((conditions) => changedIn(conditions, KIND, key, difference(item, c)))
+}
+const takeOut = (k: number) => edit((conditions) => changedIn(conditions, KIND, rows.value[k]!.key, null))
+const PARTS: Partial<Record<keyof Condition, string>> = {
+  lo: 'from',
+  hi: 'to',
+  soft_lo: 'soft below',
+  soft_hi: 'soft above',
+  join: 'how it joins',
+  on: 'whether it is on',
+  curve: 'its curve',
+  noise: 'its noise',
+  radius: 'its radius',
+}
+/** What of a condition differs from stand to stand, in words; empty where nothing does. */
+function differs(k: number): string {
+  const { count, mixed } = rows.value[k]!
+  const some = count < store.chosen.length ? `in ${count} of ${store.chosen.length} stands` : ''
+  const parts = [...new Set(mixed.map((part) => PARTS[part] ?? 'other parts'))].join(', ')
+  return [some, parts && `mixed: ${parts}`].filter(Boolean).join('; ')
 }
 function add(kind: Kind) {
   try {
     const above = store.stands.slice(0, store.stands.indexOf(store.chosen[0]!))
-    put([...list.value, begun(kind, store.level!, store.masks, above)])
+    const one = begun(kind, store.level!, store.masks, above)
+    edit((conditions) => [...conditions, one])
     message.value = ''
   } catch (error) {
     message.value = (error as Error).message
@@ -60,15 +94,23 @@ async function takeBands(layer: string) {
     const b = await answer(
       api.GET('/api/levels/{slug}/layers/{layer}/bands', { params: { path: { slug: store.slug, layer } } }),
     )
-    let next = list.value
-    for (const kind of ['altitude', 'slope'] as const) {
-      const [lo, hi] = b[kind]
-      const soft = +((hi - lo) * 0.1).toFixed(1)
-      const at = next.findIndex((c) => c.kind === kind)
-      const c = { ...(at < 0 ? fresh(kind, store.level!) : next[at]!), lo, hi, soft_lo: soft, soft_hi: soft }
-      next = at < 0 ? [...next, c] : next.map((old, k) => (k === at ? c : old))
-    }
-    put(next)
+    edit((conditions) => {
+      let next = conditions
+      for (const kind of ['altitude', 'slope'] as const) {
+        const [lo, hi] = b[kind]
+        const soft = +((hi - lo) * 0.1).toFixed(1)
+        const at = next.findIndex((c) => c.kind === kind)
+        const c = {
+          ...(at < 0 ? fresh(kind, store.level!) : next[at]!),
+          lo,
+          hi,
+          soft_lo: soft,
+          soft_hi: soft,
+        }
+        next = at < 0 ? [...next, c] : next.map((old, k) => (k === at ? c : old))
+      }
+      return next
+    })
     message.value = `Altitude and slope hold the middle nine tenths of ${layer}.`
   })
 }
@@ -95,10 +137,11 @@ const dropSet = (pk: number) =>
 </script>
 
 <template>
-  <p v-if="shared.mixed" class="faint">
-    The selected stands have different conditions; select one to edit them.
-  </p>
-  <template v-else>
+  <template v-if="list">
+    <p v-if="shared.mixed" class="faint" data-test="conditions-mixed">
+      The selected stands have different conditions. What is changed here is changed in each that has it; the
+      rest stays.
+    </p>
     <div
       v-for="(c, k) in list"
       :key="`${k}/${c.kind}`"
@@ -108,10 +151,11 @@ const dropSet = (pk: number) =>
       @drop.prevent="dropped(k)"
     >
       <div
-        :draggable="!locked && dragged === k"
+        :draggable="!locked && !shared.mixed && dragged === k"
         @dragend="dragged = over = null"
         @pointerdown.capture="dragged = ($event.target as HTMLElement).closest('.grip') ? k : null"
       >
+        <p v-if="shared.mixed && differs(k)" class="faint some">{{ differs(k) }}</p>
         <ConditionCard
           :condition="c"
           :index="k"
@@ -123,8 +167,8 @@ const dropSet = (pk: number) =>
           "
           :disabled="locked"
           @change="set(k, $event)"
-          @remove="put(list.filter((_, i) => i !== k))"
-          @move="move(k, $event)"
+          @remove="takeOut(k)"
+          @move="shared.mixed || move(k, $event)"
           @bands="takeBands"
         />
       </div>
@@ -155,7 +199,7 @@ const dropSet = (pk: number) =>
         none="No sets saved yet. They can be used in every level of the team."
         :kept="sets"
         name-label="Name of a set"
-        :why="list.length ? '' : 'there is no condition'"
+        :why="shared.mixed ? 'they differ' : list.length ? '' : 'there is no condition'"
         :usable="!locked"
         :keep="saveSet"
         menu="condition-sets"
@@ -170,6 +214,10 @@ const dropSet = (pk: number) =>
 <style scoped>
 .slot.over {
   border-top: 2px solid var(--green);
+}
+.some {
+  margin: 6px 0 -2px;
+  font-size: 12.5px;
 }
 .oxblood {
   color: var(--oxblood);

@@ -12,7 +12,14 @@ const props = defineProps<{ draft: Draft; locked: boolean }>()
 const store = useLevel()
 const shared = computed(() => props.draft.shared((s) => s.layout))
 const l = computed(() => shared.value.value)
-const set = (part: Partial<Layout>) => props.draft.change({ layout: { ...l.value, ...part } })
+/** Change some of it, for all; what differs otherwise stays so. */
+function set(part: Partial<Layout>, more: { fullness?: number } = {}) {
+  if (!shared.value.mixed) props.draft.change({ layout: { ...l.value, ...part }, ...more })
+  else props.draft.changeEach((s) => ({ layout: { ...s.layout, ...part }, ...more }))
+}
+/** How all of them lie; null where they differ in that. */
+const kind = computed(() => (props.draft.shared((s) => s.layout.kind).mixed ? null : l.value.kind))
+const isMixed = (part: keyof Layout) => props.draft.shared((s) => s.layout[part]).mixed
 const KINDS = [
   { value: 'free', title: 'freely, evenly apart' },
   { value: 'path', title: 'along paths' },
@@ -61,38 +68,37 @@ const groups = computed(() => {
 const where = computed(() => (!l.value.around ? 'each' : l.value.inside ? 'inside' : 'around'))
 const stand = (value: string) =>
   set({ around: value === 'each' ? 0 : l.value.around || 5, inside: value === 'inside' })
-function take(kind: Layout['kind']) {
+function take(next: Layout['kind']) {
   // So many are wanted, so none is thinned out.
-  if (kind === 'inside')
-    return props.draft.change({
-      layout: { ...l.value, kind, shapes: [], count: l.value.count || 20 },
-      fullness: 1,
-    })
-  if (kind !== 'anchors')
+  if (next === 'inside') return set({ kind: next, shapes: [], count: l.value.count || 20 }, { fullness: 1 })
+  if (next !== 'anchors')
     return set({
-      kind,
+      kind: next,
       shapes: [],
-      ...(kind === 'path' && l.value.side !== 'on' && !l.value.offset ? { side: 'on' as const } : {}),
+      ...(next === 'path' && l.value.side !== 'on' && !l.value.offset ? { side: 'on' as const } : {}),
     })
   const host = hosts.value.find((s) => anchored(s.number)) ?? hosts.value[0]
-  set({ kind, host: host?.number ?? 0 })
+  set({ kind: next, host: host?.number ?? 0 })
 }
 const side = (value: Layout['side']) =>
   set({ side: value, offset: value !== 'on' && !l.value.offset ? 2 : l.value.offset })
 </script>
 
 <template>
-  <p v-if="shared.mixed" class="faint">The selected stands lie differently; select one to change that.</p>
-  <div v-else data-test="layout">
+  <div data-test="layout">
+    <p v-if="shared.mixed" class="faint" data-test="layout-mixed">
+      The selected stands lie differently. What is changed here is changed for all of them; the rest stays.
+    </p>
     <ChoiceField
       label="They stand"
-      :value="l.kind"
+      :value="kind"
+      hint="mixed"
       :items="KINDS"
       :disabled="locked"
       test="layout-kind"
-      @change="take"
+      @change="$event && take($event)"
     />
-    <template v-if="laid">
+    <template v-if="kind && laid">
       <v-select
         v-if="ofKind.length"
         multiple
@@ -114,7 +120,7 @@ const side = (value: Layout['side']) =>
       />
       <p v-else class="faint">This level has no {{ follows }}s yet; draw one on the Ground bench.</p>
     </template>
-    <template v-if="l.kind === 'path' || l.kind === 'round'">
+    <template v-if="kind === 'path' || kind === 'round'">
       <ChoiceField
         label="A plant"
         :value="l.count ? 'count' : 'every'"
@@ -127,6 +133,7 @@ const side = (value: Layout['side']) =>
         v-if="!l.count"
         label="Every"
         :value="l.every"
+        :mixed="isMixed('every')"
         :bounds="LayoutSettingsBounds.every"
         :disabled="locked"
         test="layout-every"
@@ -137,6 +144,7 @@ const side = (value: Layout['side']) =>
         :label="`On each ${follows}`"
         unit="plants"
         :value="l.count"
+        :mixed="isMixed('count')"
         :bounds="LayoutSettingsBounds.count"
         :min="1"
         :digits="0"
@@ -146,10 +154,11 @@ const side = (value: Layout['side']) =>
       />
     </template>
     <NumberField
-      v-if="l.kind === 'inside'"
+      v-if="kind === 'inside'"
       label="In each area"
       unit="plants"
       :value="l.count"
+      :mixed="isMixed('count')"
       :bounds="LayoutSettingsBounds.count"
       :min="1"
       :digits="0"
@@ -157,7 +166,7 @@ const side = (value: Layout['side']) =>
       test="layout-inside"
       @change="set({ count: Math.round($event) })"
     />
-    <template v-if="l.kind === 'path'">
+    <template v-if="kind === 'path'">
       <ChoiceField
         label="Side"
         :value="l.side!"
@@ -170,6 +179,7 @@ const side = (value: Layout['side']) =>
         v-if="l.side !== 'on'"
         label="Away from its line"
         :value="l.offset"
+        :mixed="isMixed('offset')"
         :bounds="LayoutSettingsBounds.offset"
         :min="0.05"
         :disabled="locked"
@@ -177,10 +187,11 @@ const side = (value: Layout['side']) =>
         @change="set({ offset: $event })"
       />
     </template>
-    <template v-if="l.kind === 'rows'">
+    <template v-if="kind === 'rows'">
       <NumberField
         label="Rows run toward"
         :value="l.bearing"
+        :mixed="isMixed('bearing')"
         :bounds="LayoutSettingsBounds.bearing"
         :digits="0"
         :normal="LayoutSettingsBounds.bearing.default"
@@ -191,6 +202,7 @@ const side = (value: Layout['side']) =>
       <NumberField
         label="Rows apart"
         :value="l.apart"
+        :mixed="isMixed('apart')"
         :bounds="LayoutSettingsBounds.apart"
         :disabled="locked"
         test="layout-apart"
@@ -199,6 +211,7 @@ const side = (value: Layout['side']) =>
       <NumberField
         label="In a row, every"
         :value="l.every"
+        :mixed="isMixed('every')"
         :bounds="LayoutSettingsBounds.every"
         :disabled="locked"
         test="layout-every"
@@ -207,7 +220,7 @@ const side = (value: Layout['side']) =>
     </template>
     <template v-if="laid">
       <ChoiceField
-        v-if="l.kind !== 'inside'"
+        v-if="kind !== 'inside'"
         label="They face"
         :value="l.face!"
         :items="FACES"
@@ -218,6 +231,7 @@ const side = (value: Layout['side']) =>
       <NumberField
         label="Off their place, up to"
         :value="l.jitter"
+        :mixed="isMixed('jitter')"
         :bounds="LayoutSettingsBounds.jitter"
         :normal="LayoutSettingsBounds.jitter.default"
         :disabled="locked"
@@ -225,7 +239,7 @@ const side = (value: Layout['side']) =>
         @change="set({ jitter: $event })"
       />
       <v-checkbox
-        v-if="l.kind === 'rows' || (l.kind === 'path' && l.side === 'both')"
+        v-if="kind === 'rows' || (kind === 'path' && l.side === 'both')"
         label="staggered, half a step apart"
         :model-value="l.stagger"
         :disabled="locked"
@@ -233,7 +247,7 @@ const side = (value: Layout['side']) =>
         @update:model-value="set({ stagger: !!$event })"
       />
     </template>
-    <template v-if="l.kind === 'anchors'">
+    <template v-if="kind === 'anchors'">
       <ChoiceField
         label="Host"
         :value="l.host || null"
@@ -266,6 +280,7 @@ const side = (value: Layout['side']) =>
         label="On each host"
         unit="plants"
         :value="l.around"
+        :mixed="isMixed('around')"
         :bounds="LayoutSettingsBounds.around"
         :min="1"
         :digits="0"

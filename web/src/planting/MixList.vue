@@ -5,6 +5,7 @@ import { api, type MixEntry } from '../api/client'
 import type { Draft } from './useDraft'
 import { KINDS } from '../api/kinds'
 import { begun, ORDER, type Kind } from './conditions'
+import { changedIn, together } from './lists'
 import { useLevel } from '../level/level'
 import { useTrial } from '../level/trial'
 import ActionButton from '../shared/ActionButton.vue'
@@ -23,7 +24,15 @@ const store = useLevel()
 const trial = useTrial()
 const mix = computed(() => props.draft.shared((s) => s.mix))
 const stand = computed(() => props.draft.shared((s) => s.variation))
-const list = computed(() => mix.value.value ?? [])
+const KIND = (m: MixEntry) => m.item
+/** The items of all selected stands. */
+const rows = computed(() =>
+  together(
+    store.chosen.map((s) => props.draft.settingsOf(s).mix),
+    KIND,
+  ),
+)
+const list = computed(() => rows.value.map((r) => r.item))
 const total = computed(() =>
   Math.max(
     list.value.reduce((n, m) => n + m.weight, 0),
@@ -50,20 +59,39 @@ function takeMix(next: MixEntry[], name: string, missing: string[]) {
   message.value = `${name} is tried; keep it or drop it.${lacks}`
 }
 const put = (next: MixEntry[]) => props.draft.change({ mix: next })
+/** Change the mix: for all the same, or each stand's own where they differ. */
+function edit(work: (mix: MixEntry[]) => MixEntry[]) {
+  if (!mix.value.mixed) put(work(list.value))
+  else props.draft.changeEach((s) => ({ mix: work(s.mix) }))
+}
 const set = (k: number, part: Partial<MixEntry>) =>
-  put(list.value.map((m, i) => (i === k ? { ...m, ...part } : m)))
+  edit((mix) => changedIn(mix, KIND, rows.value[k]!.key, part))
+const takeOut = (k: number) =>
+  edit((mix) => {
+    const rest = changedIn(mix, KIND, rows.value[k]!.key, null)
+    return rest.length ? rest : mix
+  })
+const isMixed = (k: number, part: keyof MixEntry) => rows.value[k]!.mixed.includes(part)
+/** How many of the selected stands have it, where not all do. */
+const inSome = (k: number) => (rows.value[k]!.count < store.chosen.length ? rows.value[k]!.count : 0)
 /** The items of the mix, but for one. */
 const mixed = (but = '') => list.value.map((m) => m.item).filter((slug) => slug !== but)
 function add(item: string) {
-  put([
-    ...list.value,
-    { item, weight: +(total.value / Math.max(list.value.length, 1)).toFixed(2), footprint: 1, mark: '' },
-  ])
+  edit((mix) => {
+    const whole = mix.reduce((n, m) => n + m.weight, 0)
+    const weight = +(Math.max(whole, 1e-9) / Math.max(mix.length, 1)).toFixed(2)
+    return mix.some((m) => m.item === item) ? mix : [...mix, { item, weight, footprint: 1, mark: '' }]
+  })
 }
 /** Another item in its stead: the same plants carry it. */
 function exchange(k: number, item: string) {
   const m = list.value[k]!
-  if (item !== m.item) set(k, { item, mark: m.mark || m.item })
+  if (item === m.item) return
+  edit((mix) =>
+    mix.some((other) => other.item === item)
+      ? mix
+      : changedIn(mix, KIND, rows.value[k]!.key, { item, mark: m.mark || m.item }),
+  )
 }
 const everywhere = (item: string, by: string) =>
   attempt(async () => {
@@ -88,8 +116,11 @@ function drive(k: number, kind: string) {
 </script>
 
 <template>
-  <p v-if="mix.mixed" class="faint">The selected stands plant different mixes; select one to edit it.</p>
-  <div v-else data-test="mix">
+  <div data-test="mix">
+    <p v-if="mix.mixed" class="faint" data-test="mix-mixed">
+      The selected stands plant different mixes. What is changed here is changed in each that has it; the rest
+      stays.
+    </p>
     <template v-for="(m, k) in list" :key="m.item">
       <div class="entry">
         <ItemPicker
@@ -104,8 +135,9 @@ function drive(k: number, kind: string) {
           bare
           :label="`Weight of ${nameOf(m.item)}`"
           :value="m.weight"
+          :mixed="isMixed(k, 'weight')"
           :bounds="MixEntryBounds.weight"
-          :unit="`${Math.round((m.weight / total) * 100)} %`"
+          :unit="mix.mixed ? '' : `${Math.round((m.weight / total) * 100)} %`"
           :disabled="locked"
           :test="`weight-${m.item}`"
           @change="set(k, { weight: $event })"
@@ -125,13 +157,15 @@ function drive(k: number, kind: string) {
           size="x-small"
           :icon="mdiClose"
           :tip="`Take ${nameOf(m.item)} out`"
-          @click="put(list.filter((_, i) => i !== k))"
+          @click="takeOut(k)"
         />
       </div>
+      <p v-if="inSome(k)" class="faint some">in {{ inSome(k) }} of {{ store.chosen.length }} stands</p>
       <div v-if="open === m.item" class="own">
         <PairField
           label="Size"
           :value="m.size ?? stand.value.size!"
+          :mixed="isMixed(k, 'size') ? [true, true] : undefined"
           :bounds="VariationSettingsBounds.size"
           :disabled="locked"
           :test="`size-${m.item}`"
@@ -140,6 +174,7 @@ function drive(k: number, kind: string) {
         <NumberField
           label="Sink"
           :value="m.sink ?? stand.value.sink"
+          :mixed="isMixed(k, 'sink')"
           :bounds="MixEntryBounds.sink"
           :disabled="locked"
           :test="`sink-${m.item}`"
@@ -148,6 +183,7 @@ function drive(k: number, kind: string) {
         <NumberField
           label="Footprint, × its own"
           :value="m.footprint"
+          :mixed="isMixed(k, 'footprint')"
           :bounds="MixEntryBounds.footprint"
           :normal="MixEntryBounds.footprint.default"
           :disabled="locked"
@@ -233,5 +269,9 @@ function drive(k: number, kind: string) {
   gap: 6px;
   flex-wrap: wrap;
   align-items: center;
+}
+.some {
+  margin: -2px 0 4px;
+  font-size: 12.5px;
 }
 </style>

@@ -26,6 +26,8 @@ export type Changes = Partial<Omit<StandSettings, 'variation' | 'distances' | 't
   each?: Record<number, Partial<StandSettings['distances']>>
   /** Fullness of each stand's own. */
   fullnesses?: Record<number, number>
+  /** Whole parts of each stand's own: of lists that are edited together though they differ. */
+  own?: Record<number, Partial<StandSettings>>
 }
 
 /** A value that all selected stands share, or `mixed`. */
@@ -88,11 +90,12 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
 
   /** The whole of the parts of a stand's settings that the draft changes. */
   function partOf(stand: Stand): Partial<StandSettings> {
-    const { variation, tints, distances, each, fullnesses, ...plain } = changes.value
+    const { variation, tints, distances, each, fullnesses, own: parts, ...plain } = changes.value
     const own = each?.[stand.id]
     const fullness = fullnesses?.[stand.id]
     return {
       ...plain,
+      ...parts?.[stand.id],
       ...(fullness === undefined ? {} : { fullness }),
       ...(tints ? { tints: withEnds(stand.settings.tints, tints) } : {}),
       ...(variation ? { variation: varied(stand.settings.variation, variation) } : {}),
@@ -111,8 +114,16 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
   function change(part: Changes): void {
     if (!dirty.value) begun.clear()
     for (const s of store.chosen) if (!begun.has(s.id)) begun.set(s.id, s.settings)
-    const { variation, distances, each, ...plain } = part
+    const { variation, distances, each, own, ...plain } = part
     const next: Changes = { ...changes.value, ...plain }
+    if (next.own) {
+      // What is now the same for all is no longer each one's own.
+      const shared = new Set(Object.keys(plain))
+      const rest = (kept: object) => Object.fromEntries(Object.entries(kept).filter(([k]) => !shared.has(k)))
+      next.own = Object.fromEntries(Object.entries(next.own).map(([id, kept]) => [id, rest(kept)]))
+    }
+    for (const [id, parts] of Object.entries(own ?? {}))
+      next.own = { ...next.own, [id]: { ...next.own?.[Number(id)], ...parts } }
     if (variation) next.variation = together(changes.value.variation, variation)
     if (part.tints && changes.value.tints)
       next.tints = [part.tints[0] ?? changes.value.tints[0], part.tints[1] ?? changes.value.tints[1]]
@@ -123,6 +134,11 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
     trouble.value = ''
     fields.value = []
     later()
+  }
+
+  /** Change a part of every selected stand from what each has itself. */
+  function changeEach(make: (settings: StandSettings) => Partial<StandSettings>): void {
+    change({ own: Object.fromEntries(store.chosen.map((s) => [s.id, make(settingsOf(s))])) })
   }
 
   function later(): void {
@@ -187,11 +203,12 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
   function wasOf(stand: Stand): Record<string, unknown> {
     const old = (begun.get(stand.id) ?? stand.settings) as Record<string, unknown>
     const out: Record<string, unknown> = {}
-    const { each, fullnesses, ...shared } = changes.value
+    const { each, fullnesses, own: parts, ...shared } = changes.value
     const own = each?.[stand.id]
     const fullness = fullnesses?.[stand.id]
     const changed = {
       ...shared,
+      ...parts?.[stand.id],
       ...(own ? { distances: { ...shared.distances, ...own } } : {}),
       ...(fullness === undefined ? {} : { fullness }),
     }
@@ -225,6 +242,12 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
           const { [clash.stand]: _, ...rest } = (next.fullnesses ?? {}) as Record<number, number>
           void _
           next.fullnesses = rest
+          continue
+        }
+        if (next.own && name! in ((next.own as Changes['own'])![clash.stand] ?? {})) {
+          const { [name as 'mix']: _, ...rest } = (next.own as NonNullable<Changes['own']>)[clash.stand]!
+          void _
+          next.own = { ...next.own, [clash.stand]: rest }
           continue
         }
         const { [part ?? '']: theirOwn, ...rest } = (part ? (next[name!] ?? {}) : {}) as Record<
@@ -339,6 +362,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
     shared,
     settingsOf,
     change,
+    changeEach,
     keep,
     drop,
     forget,

@@ -31,9 +31,11 @@ export function useGhost(
     z,
     ...(on ? { on: [on[0], on[1]] as [number, number] } : {}),
   })
+  /** What it is drawn from, where that is not the mix of the stand. */
+  const drawnFrom = () => (brush.setItem ? { item: brush.setItem } : brush.drawn ? { mix: brush.drawn } : {})
   const bodyOf = (spot: Spot, g: Ghost | null = ghost.value) => ({
     ...placeOf(spot),
-    ...(brush.setItem ? { item: brush.setItem } : { mix: brush.drawn }),
+    ...drawnFrom(),
     ...(turn !== null ? { turn: ((turn % 360) + 360) % 360 } : {}),
     ...(size !== 1 && g
       ? { width: +(g.plant.width * size).toFixed(4), height: +(g.plant.height * size).toFixed(4) }
@@ -131,11 +133,7 @@ export function useGhost(
       return
     }
     try {
-      const add = places.map((spot, k) =>
-        k
-          ? { ...placeOf(spot), ...(brush.setItem ? { item: brush.setItem } : { mix: brush.drawn }) }
-          : bodyOf(spot),
-      )
+      const add = places.map((spot, k) => (k ? { ...placeOf(spot), ...drawnFrom() } : bodyOf(spot)))
       const changed = await answer(
         api.POST('/api/levels/{slug}/stands/{stand}/pins', {
           params: { path: { slug: store.slug, stand: stand.value.id } },
