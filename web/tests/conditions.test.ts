@@ -394,9 +394,9 @@ describe('the conditions of a stand', () => {
     expect(at('condition-trouble').textContent).toBe('That set is gone.')
   })
   it('of several stands are changed together, each in the part that was changed alone', async () => {
-    const { draft } = await list([slope({ lo: 2, hi: 20 })])
-    const wet = fresh('wetness', LEVEL)
-    const other = [wet, slope({ lo: 5, hi: 30 })]
+    const [one, two, wet] = [slope({ lo: 2, hi: 20 }), slope({ lo: 5, hi: 30 }), fresh('wetness', LEVEL)]
+    const { draft } = await list([one])
+    const other = [wet, two]
     store.stands = [
       store.stands[0]!,
       stand(2, { settings: { ...store.stands[1]!.settings, conditions: other } }),
@@ -407,10 +407,10 @@ describe('the conditions of a stand', () => {
     expect(page!.place.textContent).toContain('in 1 of 2 stands')
     const own = () => store.chosen.map((s) => draft.settingsOf(s).conditions)
     await write('slope-hi', '44')
-    expect(own()).toEqual([[slope({ lo: 2, hi: 44 })], [wet, slope({ lo: 5, hi: 44 })]])
+    expect(own()).toEqual([[{ ...one, hi: 44 }], [wet, { ...two, hi: 44 }]])
     draft.change({ conditions: [wet] })
     expect(own(), 'what is the same for all is no longer their own').toEqual([[wet], [wet]])
     draft.drop()
-    expect(own()).toEqual([[slope({ lo: 2, hi: 20 })], other])
+    expect(own()).toEqual([[one], other])
   })
 })
