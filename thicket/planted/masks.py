@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from contextlib import suppress
-from typing import TYPE_CHECKING, cast
+from typing import Protocol, Self, cast
 
 import numpy as np
 from scipy.ndimage import distance_transform_edt
 
 from thicket.document.edits import ChangeMasks
-from thicket.document.level import Level
+from thicket.document.level import Level, Stand
 from thicket.document.mask_sources import FLOW, MaskSource
 from thicket.document.rasters import Mask
 from thicket.ground.heights import Ground
@@ -17,15 +18,34 @@ from thicket.ground.rasters import resample
 from thicket.ground.wetness import basins, catchments
 from thicket.hashing import digest
 from thicket.limits import MASK_SIDE
+from thicket.planted.planting import Planting
+from thicket.planted.suitability import SiteRasters
 from thicket.refused import Refused
-
-if TYPE_CHECKING:
-    from thicket.planted.level import PlantedLevel
 
 WHITE = 65535
 
 
-def source_key(level: PlantedLevel, source: MaskSource) -> str:
+class Planted(Protocol):
+    """What a mask needs of a planted level."""
+
+    level: Level
+    rasters: SiteRasters
+
+    @property
+    def ground(self) -> Ground: ...
+
+    @property
+    def cell(self) -> float: ...
+
+    @property
+    def stands(self) -> Mapping[int, Stand]: ...
+
+    def planting(self, number: int) -> Planting: ...
+
+    def edited(self, level: Level) -> Self: ...
+
+
+def source_key(level: Planted, source: MaskSource) -> str:
     """What a mask from this source follows from in a level: equal as long as it would come out the same."""
     rasters, given = level.rasters, source.model_dump(mode="json", exclude={"key", "automatic"})
     if source.made_from in FLOW:
@@ -33,7 +53,7 @@ def source_key(level: PlantedLevel, source: MaskSource) -> str:
     return digest(given, [rasters.field_key(c.core(), rasters.whole) for c in source.conditions])
 
 
-def made_mask(level: PlantedLevel, source: MaskSource) -> Mask:
+def made_mask(level: Planted, source: MaskSource) -> Mask:
     """The mask image, of 16 bits, that a source gives in a level.
 
     Raises: Refused where it asks for what the level does not have, or would be too large.
@@ -49,7 +69,7 @@ def made_mask(level: PlantedLevel, source: MaskSource) -> Mask:
     return Mask.of(greys, source.model_copy(update={"key": source_key(level, source)}))
 
 
-def is_current(level: PlantedLevel, mask: Mask) -> bool:
+def is_current(level: Planted, mask: Mask) -> bool:
     """Whether a mask that is made here would come out the same now; True of others, and where it follows from
     plants that are not at hand."""
     if mask.source is None:
@@ -60,7 +80,7 @@ def is_current(level: PlantedLevel, mask: Mask) -> bool:
     return mask.source.key == source_key(level, mask.source)
 
 
-def with_masks_made_again(level: PlantedLevel) -> Level:
+def with_masks_made_again(level: Planted) -> Level:
     """A level's document with those masks made again that are made so by themselves; one whose source the
     level no longer has stays as it is."""
     wanted = [n for n, mask in level.level.masks.items() if mask.source and mask.source.automatic]
@@ -81,7 +101,7 @@ def with_masks_made_again(level: PlantedLevel) -> Level:
     return level.level
 
 
-def _shares(level: PlantedLevel, source: MaskSource, shape: tuple[int, int]) -> np.ndarray:
+def _shares(level: Planted, source: MaskSource, shape: tuple[int, int]) -> np.ndarray:
     """What it gives, float32 0–1 of a shape."""
     match source.made_from:
         case "basins":
