@@ -92,12 +92,20 @@ class Mixes(GroundCase):
             fullness=1,
             mix=[
                 {"item": "birch", "weight": 1},
-                {"item": "slate-block", "weight": 1, "size": [0.2, 0.3], "sink": 0.5, "footprint": 0.5},
+                {
+                    "item": "slate-block",
+                    "weight": 1,
+                    "size": [0.2, 0.3],
+                    "width": [1.5, 2],
+                    "sink": 0.5,
+                    "footprint": 0.5,
+                },
             ],
         )
         planting = self.planting()
         plants = planting.plants((0, 0))
-        sizes = plants.form[:, 8]
+        sizes, apart = plants.form[:, 8], plants.form[:, 7] / plants.form[:, 8]
+        self.assertTrue((apart[plants.item == 1] >= 1.499).all() and (apart[plants.item == 0] < 1.4).all())
         self.assertTrue(
             (sizes[plants.item == 1] <= 0.3001).all() and (sizes[plants.item == 0] >= 0.449).all()
         )

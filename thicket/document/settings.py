@@ -195,6 +195,7 @@ class MixEntry(Strict):
     item: str
     weight: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1000), shown(0.1)]
     size: tuple[Multiple, Multiple] | None = None
+    width: tuple[Multiple, Multiple] | None = None
     footprint: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10), shown(0.1, "×")] = 1
     sink: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5), shown(0.05, "m")] | None = None
     drive: ConditionSettings | None = None
@@ -204,6 +205,8 @@ class MixEntry(Strict):
     def check(self) -> Self:
         if self.size:
             _rising(f"the size of {self.item}", self.size)
+        if self.width:
+            _rising(f"the width of {self.item}", self.width)
         return self
 
     @property
@@ -334,6 +337,7 @@ class StandSettings(Strict):
             tuple(e.size and _pair(e.size) for e in self.mix),
             tuple(e.sink for e in self.mix),
             self.layout.kind,
+            tuple(e.width and _pair(e.width) for e in self.mix),
         )
 
     def rules(self) -> list[Condition]:

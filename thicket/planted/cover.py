@@ -65,9 +65,9 @@ def cover(planting: Planting, cell: float) -> np.ndarray:
 def _area(planting: Planting, crowns: np.ndarray) -> float:
     """The mean area in m² of a crown of a stand's mix."""
     weights = np.array([entry.weight for entry in planting.settings.mix], float)
-    squares = [
-        (low * low + low * high + high * high) / 3
-        for low, high in (*planting.core.item_sizes[: len(weights)], planting.core.variation.width)
-    ]
-    area = np.pi * crowns[: len(weights)] ** 2 * np.array(squares[:-1]) * squares[-1]
+    sizes, widths = (
+        np.array([(low * low + low * high + high * high) / 3 for low, high in ranges[: len(weights)]])
+        for ranges in (planting.core.item_sizes, planting.core.item_widths)
+    )
+    area = np.pi * crowns[: len(weights)] ** 2 * sizes * widths
     return float((weights * area).sum() / max(weights.sum(), 1e-9))

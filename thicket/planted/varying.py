@@ -55,13 +55,15 @@ def drawn_from(mix: Sequence[MixEntry], seed: str) -> dict[str, Any]:
     rng = np.random.default_rng(
         int.from_bytes(hashlib.blake2b(seed.encode(), digest_size=8).digest(), "little")
     )
-    pick, size = rng.random(2)
+    pick, size, wide = rng.random(3)
     weights = np.cumsum([entry.weight for entry in mix])
     entry = mix[int(np.searchsorted(weights / weights[-1], pick, side="right"))]
     out: dict[str, Any] = {"item": entry.item}
-    if entry.size:
-        lo, hi = entry.size
-        out["width"] = out["height"] = lo + (hi - lo) * float(size)
+    if entry.size or entry.width:
+        lo, hi = entry.size or (1.0, 1.0)
+        narrow, broad = entry.width or (1.0, 1.0)
+        out["height"] = lo + (hi - lo) * float(size)
+        out["width"] = float(np.clip(out["height"] * (narrow + (broad - narrow) * wide), 0.05, 10))
     if entry.sink is not None:
         out["lift"] = -entry.sink
     return out

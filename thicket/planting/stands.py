@@ -33,8 +33,8 @@ class Variation:
 class Stand:
     """One layer of planting. `number` is unique in the level; `weights` are those of the mix's items, and
     `marks` a seed for each item that stays its own when others come and go; the items' places when left out.
-    `sizes` and `sinks` are those of each item where they differ from the variation's, else None. `manner`
-    names how its places are laid out."""
+    `sizes`, `sinks` and `widths` are those of each item where they differ from the variation's, else None.
+    `manner` names how its places are laid out."""
 
     number: int
     seed: int
@@ -46,6 +46,7 @@ class Stand:
     sizes: tuple[tuple[float, float] | None, ...] = ()
     sinks: tuple[float | None, ...] = ()
     manner: str = "free"
+    widths: tuple[tuple[float, float] | None, ...] = ()
 
     @property
     def per_m2(self) -> float:
@@ -55,13 +56,19 @@ class Stand:
     @property
     def largest(self) -> np.ndarray:
         """The most each item's width can be multiplied by."""
-        return self.item_sizes[:, 1] * self.variation.width[1]
+        return self.item_sizes[:, 1] * self.item_widths[:, 1]
 
     @property
     def item_sizes(self) -> np.ndarray:
         """Smallest and largest size of each item, (n, 2)."""
         given = self.sizes or (None,) * len(self.weights)
         return np.array([own or self.variation.size for own in given], float)
+
+    @property
+    def item_widths(self) -> np.ndarray:
+        """Narrowest and widest of each item, as multiples of its size, (n, 2)."""
+        given = self.widths or (None,) * len(self.weights)
+        return np.array([own or self.variation.width for own in given], float)
 
     @property
     def item_sinks(self) -> np.ndarray:
@@ -156,9 +163,25 @@ def upright_to(nx, ny, nz, follow):
 
 @nb.njit(nogil=True, cache=True)
 def _forms(
-    seed, lo_hash, hi_hash, x, z, y, normals, turned, leans, shape, sizes, sinks, weights, marks, form, item
+    seed,
+    lo_hash,
+    hi_hash,
+    x,
+    z,
+    y,
+    normals,
+    turned,
+    leans,
+    shape,
+    sizes,
+    widths,
+    sinks,
+    weights,
+    marks,
+    form,
+    item,
 ):
-    width0, width1, turn0, turn1, lean, follow, patch = shape
+    turn0, turn1, lean, follow, patch = shape
     for k in range(x.shape[0]):
         h = mix32(lo_hash[k] ^ mix32(hi_hash[k] ^ seed))
         draw = np.empty(6)
@@ -187,7 +210,7 @@ def _forms(
         tint = 0.5 + 0.6 * gradient_noise(seed + 17, x[k] / patch, z[k] / patch) + 0.35 * (draw[5] - 0.5)
         form[k, 0], form[k, 1], form[k, 2] = x[k], y[k] - sinks[chosen], z[k]
         form[k, 3], form[k, 4], form[k, 5], form[k, 6] = q
-        form[k, 7] = size * (width0 + (width1 - width0) * draw[1])
+        form[k, 7] = size * (widths[chosen, 0] + (widths[chosen, 1] - widths[chosen, 0]) * draw[1])
         form[k, 8] = size
         form[k, 9] = min(max(tint, 0.0), 1.0)
 
@@ -241,7 +264,7 @@ def grow(
     seats = points if isinstance(points, Seats) else None
     ids = stand.ids(points, which)
     v = stand.variation
-    shape = (*map(float, (*v.width, *v.turn, v.lean, v.follow, max(v.patch, 0.1))),)
+    shape = (*map(float, (*v.turn, v.lean, v.follow, max(v.patch, 0.1))),)
     form, item = np.empty((len(x), 10), np.float32), np.empty(len(x), np.uint8)
     low = (ids & np.uint64(0xFFFFFFFF)).astype(np.int64)
     high = ((ids >> np.uint64(32)) & np.uint64(0xFFFF)).astype(np.int64)
@@ -262,6 +285,7 @@ def grow(
         np.empty(0, np.float32) if driven.lean is None else driven.lean,
         shape,
         stand.item_sizes,
+        stand.item_widths,
         stand.item_sinks,
         _weights_at(stand, driven.weights, len(x)),
         np.array(stand.marks or range(len(stand.weights)), np.int64),

@@ -952,6 +952,12 @@ export const MixEntryBounds = {
     "step": 0.05,
     "unit": "\u00d7"
   },
+  "width": {
+    "min": 0.05,
+    "max": 10,
+    "step": 0.05,
+    "unit": "\u00d7"
+  },
   "footprint": {
     "min": 0,
     "max": 10,

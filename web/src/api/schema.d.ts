@@ -5121,6 +5121,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Width */
+            width?: [
+                number,
+                number
+            ] | null;
             /**
              * Footprint
              * @default 1

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronUp, mdiClose, mdiTune } from '@mdi/js'
+import { useLocalStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { api, type MixEntry } from '../api/client'
 import type { Draft } from './useDraft'
@@ -45,8 +46,18 @@ const DRIVERS = [
   { value: '', title: 'nothing' },
   ...ORDER.map((value) => ({ value: value, title: KINDS[value].label })),
 ]
+const inMetres = useLocalStorage('kt-heights-in-metres', false)
+const heightOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.height ?? 0
+const metres = (slug: string, [lo, hi]: readonly [number, number]): [number, number] => [
+  +(lo * heightOf(slug)).toFixed(3),
+  +(hi * heightOf(slug)).toFixed(3),
+]
+const multiples = (slug: string, [lo, hi]: [number, number]): [number, number] => [
+  +(lo / heightOf(slug)).toFixed(4),
+  +(hi / heightOf(slug)).toFixed(4),
+]
 const ownOf = (m: MixEntry) =>
-  !!m.drive || !!m.size || (m.sink !== null && m.sink !== undefined) || m.footprint !== 1
+  !!m.drive || !!m.size || !!m.width || (m.sink !== null && m.sink !== undefined) || m.footprint !== 1
 const open = ref('')
 const { trouble, attempt } = useAttempt()
 const message = ref('')
@@ -163,6 +174,18 @@ function drive(k: number, kind: string) {
       <p v-if="inSome(k)" class="faint some">in {{ inSome(k) }} of {{ store.chosen.length }} stands</p>
       <div v-if="open === m.item" class="own">
         <PairField
+          v-if="inMetres && heightOf(m.item)"
+          label="Height"
+          unit="m"
+          :step="0.1"
+          :value="metres(m.item, m.size ?? stand.value.size!)"
+          :mixed="isMixed(k, 'size') ? [true, true] : undefined"
+          :disabled="locked"
+          :test="`metres-${m.item}`"
+          @change="set(k, { size: multiples(m.item, $event) })"
+        />
+        <PairField
+          v-else
           label="Size"
           :value="m.size ?? stand.value.size!"
           :mixed="isMixed(k, 'size') ? [true, true] : undefined"
@@ -170,6 +193,20 @@ function drive(k: number, kind: string) {
           :disabled="locked"
           :test="`size-${m.item}`"
           @change="set(k, { size: $event })"
+        />
+        <PairField
+          label="Width apart"
+          :value="m.width ?? stand.value.width!"
+          :mixed="isMixed(k, 'width') ? [true, true] : undefined"
+          :bounds="VariationSettingsBounds.width"
+          :disabled="locked"
+          :test="`width-${m.item}`"
+          @change="set(k, { width: $event })"
+        />
+        <v-checkbox
+          v-model="inMetres"
+          :label="`height in metres (${nameOf(m.item)} is ${heightOf(m.item).toFixed(2)} m at 1 ×)`"
+          :data-test="`in-metres-${m.item}`"
         />
         <NumberField
           label="Sink"
@@ -191,11 +228,11 @@ function drive(k: number, kind: string) {
           @change="set(k, { footprint: $event })"
         />
         <v-btn
-          v-if="m.size || (m.sink !== null && m.sink !== undefined)"
+          v-if="m.size || m.width || (m.sink !== null && m.sink !== undefined)"
           size="x-small"
           :disabled="locked"
-          @click="set(k, { size: null, sink: null })"
-          >size and sink as the stand’s</v-btn
+          @click="set(k, { size: null, width: null, sink: null })"
+          >size, width and sink as the stand’s</v-btn
         >
         <ChoiceField
           label="Its weight follows"
