@@ -388,6 +388,37 @@ class NoiseFields(unittest.TestCase):
 
 
 class Tuned(unittest.TestCase):
+    def test_a_stand_keeps_out_of_what_joins_a_group_of_any_kind(self):
+        level = drawn_level(3, singles=2).with_stand(plain_stand(20, "Moss", 2.0))
+        wall = Shape("obstacle", circle(60.0, 200.0, 12.0), clear=3.0, name="Wall", group="works")
+        road = Shape("path", ((100.0, 20.0), (240.0, 120.0)), width=4, clear=1.0, name="Road")
+        level = replace(level, shapes=level.shapes | {11: wall, 12: road})
+        groups = {20: {"clear_of": [], "clear_of_groups": ["works"], "conditions": []}}
+        planted = thicket.plant(ChangeSettings(put=groups).apply(level))
+        for sward in (False, True):
+            if sward:
+                planted = thicket.plant(
+                    replace(
+                        planted.level,
+                        stands={**planted.level.stands, 20: replace(planted.level.stands[20], sward=True)},
+                    )
+                )
+
+            def nearest(level, shape):
+                planting = level.planting(20)
+                form = planting.plants_in(planting.everywhere).form.astype(float)
+                return float(distances_at([shape], form[:, 0].copy(), form[:, 2].copy())[0].min())
+
+            edge = 2.0 if sward else 0.0  # a sward's cells at the edge are half kept clear
+            self.assertGreaterEqual(nearest(planted, wall), 3 - 1e-3 - edge)
+            self.assertLess(nearest(planted, road), 0)
+            joined = shape_file(planted.level, 12).model_copy(update={"group": "works"})
+            step = planted.after(ChangeShapes(put={12: joined}))
+            self.assertGreaterEqual(nearest(step.after, road), 1 - 1e-3 - edge)
+            self.assertEqual(
+                step.after.planting(20).count(), thicket.plant(step.after.level).planting(20).count()
+            )
+
     def test_what_joins_a_group_counts_at_once(self):
         level = drawn_level(3, singles=2).with_stand(plain_stand(20, "Moss", 2.0))
         wall = Shape("obstacle", circle(60.0, 200.0, 12.0), clear=None, name="Wall", group="walls")

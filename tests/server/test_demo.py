@@ -46,7 +46,7 @@ class Demo(TestCase):
                 form = np.concatenate(
                     [planting.plants(s).form for s in planting.sheets_in(planting.everywhere)]
                 ).astype(float)
-                for shape in scene.clearing(planting.settings.clear_of):
+                for shape in scene.clearing(planting.settings):
                     far = distances_at([shape], form[:, 0], form[:, 2])[0]
                     self.assertTrue((far >= shape.clear - 1e-3).all(), (stand.slug, shape.name))
 

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
 from thicket.ground.noise import Noise
+from thicket.ground.shapes import Shape
 from thicket.planting.hashing import seed_of
 from thicket.planting.layouts import Along, Inside, Layout, Round, Rows
 from thicket.planting.stands import Stand as CoreStand
@@ -292,6 +293,11 @@ class StandSettings(Strict):
         max_length=3,
         description="shapes whose clear margin it keeps out of",
     )
+    clear_of_groups: list[Annotated[str, Field(max_length=80)]] = Field(
+        default=[],
+        max_length=50,
+        description="groups of shapes and placed meshes whose clear margin it keeps out of, of any kind",
+    )
     gap: Annotated[float, Field(allow_inf_nan=False, ge=0, le=50), shown(0.1, "m")] = 0
     under: list[Stratum] = Field(
         default=[],
@@ -339,6 +345,11 @@ class StandSettings(Strict):
             self.layout.kind,
             tuple(e.width and _pair(e.width) for e in self.mix),
         )
+
+    def keeps_out_of(self, shape: Shape) -> bool:
+        """Whether it keeps out of a shape's clear margin; of one that keeps nothing clear, never."""
+        named = bool(shape.group) and shape.group in self.clear_of_groups
+        return shape.clear is not None and (shape.kind in self.clear_of or named)
 
     def rules(self) -> list[Condition]:
         """The conditions as the core combines them."""

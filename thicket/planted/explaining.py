@@ -181,7 +181,7 @@ def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
     if not planting.stand.sward and (taken := _claimed_by_its_own(planting, x, z)):
         return taken
     need = 0.0 if planting.stand.sward else planting.footprint
-    for s in level.clearing(planting.settings.clear_of):
+    for s in level.clearing(planting.settings):
         far, clear = float(distances_at([s], *at)[0][0]), s.clear or 0.0
         if far < clear + need:
             return (

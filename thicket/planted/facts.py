@@ -121,16 +121,14 @@ class Facts:
 def clearing_near(facts: Facts, box: Box) -> list:
     """The shapes that keep plants away from somewhere in a box."""
     own = [facts.level.shapes[n] for n in facts.followed] if facts.settings.layout.kind != "rows" else []
-    wanted = set(facts.settings.clear_of)
     return [
         s
         for s in (*facts.level.shapes.values(), *facts.blocking)
-        if s.kind in wanted
-        and s.clear is not None
+        if facts.settings.keeps_out_of(s)
         and s not in own
         and all(
-            s.box[k] - s.clear - facts.footprint < box[k + 2]
-            and s.box[k + 2] + s.clear + facts.footprint > box[k]
+            s.box[k] - (s.clear or 0.0) - facts.footprint < box[k + 2]
+            and s.box[k + 2] + (s.clear or 0.0) + facts.footprint > box[k]
             for k in (0, 1)
         )
     ]

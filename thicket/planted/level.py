@@ -3,7 +3,7 @@ another that shares all that the edit cannot reach."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from functools import cache
 from pathlib import Path
@@ -14,6 +14,7 @@ from thicket.cache import Cache
 from thicket.document.atmosphere import FogSettings
 from thicket.document.edits import Edit
 from thicket.document.level import Level, Stand
+from thicket.document.settings import StandSettings
 from thicket.formats.recipe import PLAIN, Recipe
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
@@ -218,9 +219,9 @@ class PlantedLevel:
         """What the ground in a view costs, with the meshes that are placed on it."""
         return ground_cost_of(self.level.heights, view, self.cache) + self.meshes.cost(view)
 
-    def clearing(self, kinds: Iterable[str]) -> list[Shape]:
-        """The shapes of these kinds that keep plants away."""
-        return self.rasters.clearing(kinds)
+    def clearing(self, settings: StandSettings) -> list[Shape]:
+        """The shapes that keep plants of these settings away."""
+        return self.rasters.clearing(settings)
 
     def changed(self, **parts: Any) -> PlantedLevel:
         """The level with some parts of its document replaced; see `edited`."""

@@ -222,7 +222,9 @@ class PlacedMeshes:
             return tuple(hull.exterior.coords[:-1]) if isinstance(hull, Polygon) else ()
 
         corners = self.cache.get(key, make)
-        return Shape("obstacle", corners, clear=0.0, name=placed.name) if len(corners) >= 3 else None
+        if len(corners) < 3:
+            return None
+        return Shape("obstacle", corners, clear=0.0, name=placed.name, group=placed.group)
 
     @lazy
     def drawn(self) -> dict[int, PlacedMesh]:

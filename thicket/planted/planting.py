@@ -199,7 +199,7 @@ class Planting(Sheets):
             if self.stand.off:
                 return DensityField(np.zeros_like(field), cell)
             if gaps is not None:
-                field = field * self.around.rasters.openness(self.settings.clear_of, cell, field.shape)
+                field = field * self.around.rasters.openness(self.settings, cell, field.shape)
                 shut = covered(gaps, cell, field.shape)
                 field *= np.subtract(np.float32(1), shut, out=shut)
             return DensityField(field, cell)
@@ -213,7 +213,7 @@ class Planting(Sheets):
             self.cell,
             self.touch_map.whole_digest,
             self.touch_cell,
-            gaps and (tuple(self.around.rasters.clearing(self.settings.clear_of)), digest_of(np.stack(gaps))),
+            gaps and (tuple(self.around.rasters.clearing(self.settings)), digest_of(np.stack(gaps))),
         )
         return self.around.cache.get(key, make)
 
@@ -231,7 +231,7 @@ class Planting(Sheets):
         if self.stand.off:
             return np.zeros_like(field)
         whole = self.suitability.array.shape
-        field *= self.around.rasters.openness(self.settings.clear_of, self.cell, whole)[rows, columns]
+        field *= self.around.rasters.openness(self.settings, self.cell, whole)[rows, columns]
         x, z, r = self.occupancy.gaps(self.metres(box))
         trunks = Discs(x - col0 * self.cell, z - row0 * self.cell, r)
         return field * (1 - covered(trunks, self.cell, field.shape))

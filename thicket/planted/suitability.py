@@ -11,6 +11,7 @@ import numpy as np
 
 from thicket.cache import Cache
 from thicket.document.level import Level
+from thicket.document.settings import StandSettings
 from thicket.ground.heights import sample
 from thicket.ground.shapes import Shape, distance_field
 from thicket.ground.wetness import topographic_wetness_index
@@ -313,15 +314,13 @@ class SiteRasters:
         elif c.rule.needs == "flow":
             self.wetness()
 
-    def clearing(self, kinds: Iterable[str]) -> list[Shape]:
-        """The shapes of these kinds that keep plants away, outlines of placed meshes among them."""
-        wanted = set(kinds)
-        shapes = (*self.level.shapes.values(), *self._meshes().outlines)
-        return [s for s in shapes if s.kind in wanted and s.clear is not None]
+    def clearing(self, settings: StandSettings) -> list[Shape]:
+        """The shapes that keep plants of these settings away, outlines of placed meshes among them."""
+        return list(filter(settings.keeps_out_of, (*self.level.shapes.values(), *self._meshes().outlines)))
 
-    def openness(self, kinds: Iterable[str], cell: float, shape: tuple[int, int]) -> np.ndarray:
+    def openness(self, settings: StandSettings, cell: float, shape: tuple[int, int]) -> np.ndarray:
         """How much of each cell of a raster is not kept clear by shapes: float32 0–1."""
-        shapes = self.clearing(kinds)
+        shapes = self.clearing(settings)
 
         def make() -> np.ndarray:
             out = np.ones(shape, np.float32)

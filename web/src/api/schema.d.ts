@@ -5532,6 +5532,12 @@ export interface components {
              */
             clear_of: ("path" | "area" | "obstacle")[];
             /**
+             * Clear Of Groups
+             * @description groups of shapes and placed meshes whose clear margin it keeps out of, of any kind
+             * @default []
+             */
+            clear_of_groups: string[];
+            /**
              * Gap
              * @default 0
              */

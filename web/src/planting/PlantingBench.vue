@@ -106,6 +106,11 @@ function flipClear(kind: (typeof CLEARS)[number]) {
   const now = clear.value.value ?? []
   d.change({ clear_of: CLEARS.filter((k) => (k === kind ? !now.includes(k) : now.includes(k))) })
 }
+const groups = computed(() => d.shared((s) => s.clear_of_groups ?? []))
+/** The groups that shapes and placed meshes belong to. */
+const groupNames = computed(() =>
+  [...new Set([...store.shapes, ...store.surfaces].flatMap((s) => s.group || []))].sort(),
+)
 const overlap = computed(() => d.shared((s) => s.overlap))
 const gap = computed(() => d.shared((s) => s.gap))
 const under = computed(() => d.shared((s) => s.under))
@@ -288,6 +293,19 @@ const costs = computed(() =>
           @update:model-value="flipClear(k)"
         />
       </div>
+      <v-select
+        v-if="groupNames.length || groups.value.length"
+        multiple
+        chips
+        closable-chips
+        :model-value="groups.value"
+        :items="groupNames"
+        :label="groups.mixed ? 'and of the groups (mixed)' : 'and of the groups'"
+        hide-details
+        :disabled="locked"
+        data-test="clear-groups"
+        @update:model-value="d.change({ clear_of_groups: $event })"
+      />
       <NumberField
         label="Gap beyond footprints"
         :value="gap.value"
