@@ -175,7 +175,7 @@ def chance(rng, level):
         "wind": lambda: SetWind(put={"speed": rng.randrange(1, 20)}),
         "renamed": lambda: Rename(name=f"Moor {rng.randrange(9)}"),
         "layers": lambda: SetLayers(
-            names=("turf", "scree"),
+            names=level.layers.names,
             weights=np.roll(level.layers.weights, rng.randrange(9), axis=0),
             drawn=tuple(view_of(level).get("layers") or ()),
         ),

@@ -141,6 +141,7 @@ class Commits(ApiCase):
                 anew = with_files(level, read_document(level))
                 self.assertEqual(bytes_of(anew), bytes_of(now), f"{edit.kind}, read anew")
             for entry in Entry.objects.filter(level=level, undone=False).order_by("-touched", "-pk"):
+                blurred |= self.had_other_cells(level, entry)
                 move_entry(people[0], level, entry.pk, back=True)
             last = self.whole(Level.objects.get(pk=level.pk))
             if blurred:
@@ -155,6 +156,11 @@ class Commits(ApiCase):
         later = Entry.objects.filter(level=level, undone=False, pk__gt=entry)
         cells = later.filter(kind__in=("touch cell", "heights")).exists()
         return cells and Entry.objects.get(pk=entry).kind == "paint"
+
+    def had_other_cells(self, level, entry):
+        """Whether a stand was removed from a level with other touch cells than it has now."""
+        cell = entry.change["inverse"].get("touch_cell") if entry.kind == "remove stand" else None
+        return cell is not None and cell != Level.objects.get(pk=level.pk).touch_cell
 
     def check_touch_is_near(self, last, first):
         for number in last.touch.keys() | first.touch.keys():

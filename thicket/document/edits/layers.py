@@ -57,17 +57,20 @@ class SetLayers(Edit):
 class PaintLayers(Edit):
     """Ground layers painted: `delta`, int16 (rows, columns, layers) over a box of cells (col0, row0, col1,
     row1), half open, is added to their weights, 255 for all. `names` are the layers that the level must
-    have."""
+    have; `shape`, where it is given, the rows and columns of its cells."""
 
     kind: Literal["paint layers"] = "paint layers"
     names: tuple[LayerName, ...] = Field(max_length=LAYERS)
     box: tuple[int, int, int, int]
     delta: Array
+    shape: tuple[int, int] | None = None
 
     def apply(self, level: Level) -> Level:
         layers, (col0, row0, col1, row1) = level.layers, self.box
         check_as_before("What the ground layers are", layers.names, self.names)
         rows, columns = layers.weights.shape[:2]
+        if self.shape is not None:
+            check_as_before("How many cells the ground has", (rows, columns), self.shape)
         if min(self.box) < 0 or col1 > columns or row1 > rows:
             raise Refused(f"box: the ground has {columns} × {rows} cells")
         if (
@@ -83,7 +86,8 @@ class PaintLayers(Edit):
     def inverse(self, level: Level) -> PaintLayers:
         after, (col0, row0, col1, row1) = self.apply(level).layers.weights, self.box
         was, now = (w[row0:row1, col0:col1].astype(np.int16) for w in (level.layers.weights, after))
-        return PaintLayers(names=self.names, box=self.box, delta=was - now)
+        rows, columns = after.shape[:2]
+        return PaintLayers(names=self.names, box=self.box, delta=was - now, shape=(rows, columns))
 
 
 class RenameLayer(Edit):

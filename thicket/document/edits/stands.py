@@ -17,7 +17,7 @@ from thicket.document.level_file import Seed, StandFile, file_of, stand_from
 from thicket.document.mesh_touch import MeshTouch
 from thicket.document.pin_rows import PinRows, pins_from, rows_of
 from thicket.document.settings import Colour, Name, StandSettings, Stratum
-from thicket.document.touch import TouchMap
+from thicket.document.touch import TouchMap, fitted
 from thicket.limits import STANDS, check_count
 from thicket.refused import Refused
 
@@ -33,12 +33,14 @@ def check_mix(level: Level, settings: StandSettings, name: str) -> None:
 
 class AddStand(Edit):
     """Put a new stand into the level, with what is painted and set by hand of it: `touch`, int16 over all of
-    the level's touch cells; `mesh_touch`, on placed meshes, as a file of `MeshTouch`; `pins` and `uprooted`
-    as `thicket.document.edits.plants` has them."""
+    the level's touch cells, or over those of `touch_cell` m, where that is given, from which it is resampled;
+    `mesh_touch`, on placed meshes, as a file of `MeshTouch`; `pins` and `uprooted` as
+    `thicket.document.edits.plants` has them."""
 
     kind: Literal["add stand"] = "add stand"
     stand: StandFile
     touch: Array | None = None
+    touch_cell: float | None = None
     mesh_touch: Blob | None = None
     pins: PinRows = {}
     uprooted: Places = ()
@@ -51,14 +53,19 @@ class AddStand(Edit):
         given = self.stand
         if given.number in level.stands or any(s.slug == given.slug for s in level.stands.values()):
             raise Refused(f"stand: {level.name} has a stand {given.number} or {given.slug!r} already")
-        if self.touch is not None and self.touch.shape != level.touch_shape:
+        touch = self.touch
+        if touch is not None and self.touch_cell is not None:
+            if not self.touch_cell > 0 or touch.ndim != 2:
+                raise Refused("touch: it is a table of rows and columns, with cells of a size above 0 m")
+            touch = fitted(touch, self.touch_cell, level.touch_shape, level.touch_cell)
+        if touch is not None and touch.shape != level.touch_shape:
             raise Refused("touch: the level's touch has other cells by now")
         check_mix(level, given.settings, given.name)
         stands = {**level.stands, given.number: stand_from(given)}
         after = replace(level, stands=dict(sorted(stands.items())))
         check_count("stands", after.stands, STANDS)
-        if self.touch is not None:
-            after = after.with_touch(given.number, TouchMap.of(np.ascontiguousarray(self.touch, np.int16)))
+        if touch is not None:
+            after = after.with_touch(given.number, TouchMap.of(np.ascontiguousarray(touch, np.int16)))
         if self.mesh_touch is not None:
             painted = MeshTouch.from_bytes(self.mesh_touch)
             after = replace(after, mesh_touch={**after.mesh_touch, given.number: painted})
@@ -100,6 +107,7 @@ class RemoveStand(Edit):
         return AddStand(
             stand=file_of(stand),
             touch=touch.array if touch is not None and touch.tiles else None,
+            touch_cell=level.touch_cell,
             mesh_touch=mesh_touch.to_bytes() if mesh_touch.painted_anywhere else None,
             pins=rows_of(pins),
             uprooted=uprooted_places(pins),

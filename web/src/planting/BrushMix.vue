@@ -36,10 +36,9 @@ function flip(item: string) {
         v-bind="press"
         :icon="mdiTrayFull"
         :on="brush.mix !== null"
-        tip="What is drawn from: the mix of the stand, or one kept under a name"
+        :tip="`Drawn from ${brush.mix?.name ?? 'the mix of the stand'}; press for mixes kept under a name`"
         data-test="brush-mix"
-        >{{ brush.mix?.name ?? 'its own mix' }}</ActionButton
-      >
+      />
     </template>
     <v-card class="sheet" data-test="brush-mix-sheet">
       <h2 class="minor">Drawn from</h2>
