@@ -101,6 +101,26 @@ class GroundWork(LevelCase):
         expect(page.locator("[data-test=mask-brook]")).to_have_count(0)
         self.assertEqual([m.name for m in self.level().masks.all()], before)
 
+    def test_a_mask_is_painted_looked_at_and_taken_back(self):
+        page = self.page_of("north")
+        self.open_level(page, "ground")
+        self.settled(page)
+        began = planted_of(self.level()).level.masks["Grazing"]
+        page.click("[data-test=mask-paint-Grazing]")
+        page.click("[data-test=ground-whiten]")
+        self.fill(page, "ground-radius", "40")
+        self.field(page, "ground-radius").press("Enter")
+        self.drag(page, "plan", (0.5, 0.5), (40, 10))
+        says = page.locator("[data-test=difference]")
+        expect(says).to_contain_text("Whitened the mask image Grazing")
+        expect(page.locator("[data-test=mask-Grazing]")).to_contain_text("painted over")
+        white = planted_of(self.level()).level.masks["Grazing"]
+        self.assertGreater(int(white.values.astype(int).sum()), int(began.values.astype(int).sum()))
+        page.keyboard.press("Escape")
+        page.keyboard.press("Control+z")
+        expect(page.locator("[data-test=mask-Grazing]")).not_to_contain_text("painted over")
+        self.assertEqual(planted_of(self.level()).level.masks["Grazing"].key, began.key)
+
     def test_the_ground_is_raised_and_covered_plants_follow_and_undo_brings_all_back(self):
         page = self.page_of("north")
         began = planted_of(self.level()).level

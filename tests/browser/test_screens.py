@@ -77,7 +77,20 @@ class Screens(BrowserCase):
                 page.click("[data-test=new-stand]")
                 page.click("[data-test=new-item]")
                 page.click("[data-test=pick-birch]")
+                page.click("[data-test=part-plant-list]")
+                page.wait_for_selector("[data-test=list-row-0] .number")
+            if bench == "ground":
+                page.click("[data-test=mask-paint-Grazing]")
+                page.click("[data-test=ground-whiten]")
             self.axe(page, bench)
+            if bench == "planting":
+                page.click("[data-test=set]")
+                page.click("[data-test=brush-mix]")
+                page.wait_for_selector("[data-test=brush-mix-sheet]")
+                self.axe(page, "what is drawn from")
+                page.keyboard.press("Escape")
+                page.click("[data-test=thicken]")
+                page.click("[data-test=part-plant-list]")
             for menu in menus.get(bench, []):
                 page.click(f"[data-test={menu}]")
                 page.wait_for_selector(".v-overlay--active:not(.v-tooltip) .v-overlay__content")

@@ -173,21 +173,23 @@ const unit = (value: number) => (value < 10 ? value.toFixed(1) : whole(Math.roun
       <template #default="{ item: k }">
         <div
           class="line"
-          role="button"
-          tabindex="0"
           :class="{ on: rowAt(k) && isChosen(rowAt(k)!) }"
           :data-test="`list-row-${k}`"
           @click="pick(k, $event)"
-          @keydown.enter="pick(k, $event)"
         >
           <template v-if="rowAt(k)">
-            <span class="name"
+            <v-btn
+              variant="text"
+              size="small"
+              class="name"
+              :aria-pressed="isChosen(rowAt(k)!)"
+              @click.stop="pick(k, $event)"
               ><v-icon
                 v-if="rowAt(k)!.state === 'pinned'"
                 size="13"
                 :icon="mdiHandBackRightOutline"
                 title="set by hand"
-              />{{ nameOf(rowAt(k)!.item) }}</span
+              />{{ nameOf(rowAt(k)!.item) }}</v-btn
             >
             <span class="number">{{ unit(rowAt(k)!.tall) }}</span>
             <span class="number">{{ unit(rowAt(k)!.far) }}</span>
@@ -264,8 +266,10 @@ p {
   background: var(--chosen, rgb(60 90 50 / 16%));
 }
 .name {
+  min-width: 0;
+  height: 24px;
+  padding: 0 2px;
+  justify-content: start;
   overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
 }
 </style>
