@@ -25,6 +25,7 @@ from server.jobs.api import router as jobs
 from server.journal.api import router as journal
 from server.pins.api import router as pins
 from server.pins.listing_api import router as plant_list
+from server.pins.many_api import router as many_plants
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
 from server.sight.devices_api import router as devices
@@ -133,6 +134,7 @@ for router in (
     painting,
     arranging,
     pins,
+    many_plants,
     plant_list,
     snapshots,
     conditions,

@@ -11,7 +11,8 @@ from pydantic import Field
 from server.cache import CACHE
 from server.document.planted import numbers_of, planted_of
 from server.levels.access import level_for
-from server.pins.api import PlantId, SelectedOut, selected_out
+from server.pins.api import PlantId
+from server.pins.many_api import SelectedOut, selected_out
 from server.sight.costing import items_of, seen
 from server.sight.schemas import ViewIn
 from server.stands.access import stand_for
@@ -53,8 +54,8 @@ class ListedOut(SelectedOut):
 
 
 class GroupOut(Schema):
-    """Plants of a list that belong together: by stand (its id), item, drawing cell ("column row") or area
-    (its id, empty for outside of any); how many, and their triangles."""
+    """Plants of a list that belong together: by stand (its id), item, drawing cell ("x z", its corner in m)
+    or area (its id, empty for outside of any); how many, and their triangles."""
 
     key: str
     count: int

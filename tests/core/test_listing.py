@@ -81,7 +81,9 @@ class Listing(unittest.TestCase):
             self.assertEqual((len(part), int(part.triangles.sum())), whole.groups[key])
             self.assertEqual(part.groups, whole.groups, "the others stay to be chosen from")
             if grouped == "cell":
-                column, row = map(int, key.split())
-                inside = (x // 64 == column) & (z // 64 == row)
+                west, north = map(float, key.split())
+                inside = (x // 64 * 64 == west) & (z // 64 * 64 == north)
                 self.assertEqual(len(part), inside.sum())
         self.assertEqual(len(self.list(grouped="cell", group="no such")), 0)
+        fine = self.list(replace(self.view, drawing=Drawing(cell=32)), grouped="cell")
+        self.assertTrue({int(v) % 64 for key in fine.groups for v in key.split()} == {0, 32})

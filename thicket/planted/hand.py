@@ -115,11 +115,10 @@ def _changed(planting: Planting, row: PinRow, given: Mapping[str, Any], **more: 
     if given.get("up"):
         turn = np.radians(-bearing_of(q)) / 2
         q = np.array(times(upright_to(*given["up"], 1.0), (0.0, np.sin(turn), 0.0, np.cos(turn))))
-    for axis, name in enumerate(("roll_east", "roll_south")):
+    for name, axis in (("roll_east", (1, 0, 0)), ("roll_south", (0, 0, 1))):
         if given.get(name):
             half = np.radians(given[name]) / 2
-            about = (np.sin(half), 0.0, 0.0) if axis == 0 else (0.0, 0.0, np.sin(half))
-            q = np.array(times((*about, np.cos(half)), tuple(q)))
+            q = np.array(times((*(np.sin(half) * np.array(axis)), np.cos(half)), tuple(q)))
     if given.get("align"):
         turned = PinRow(**(out | dict(zip(TURN, q.tolist()))))
         q = aligned(planting, turned, given["align"], given.get("eye") or (x, z))

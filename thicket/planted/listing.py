@@ -17,7 +17,6 @@ from thicket.planting.stands import Plants, join
 from thicket.refused import Refused
 from thicket.sight.cost import Item, lay_out, mesh_table, state_table
 from thicket.sight.distances import Distances
-from thicket.sight.drawing import CELL
 from thicket.sight.views import View, box_visible
 
 Column = Literal["stand", "item", "height", "size", "far", "triangles", "by hand"]
@@ -28,7 +27,8 @@ GroupedBy = Literal["", "stand", "item", "cell", "area"]
 class Wanted:
     """Which plants are listed: of stands, by number; inside an outline of x, z in m; of one item; set by hand
     alone; drawn in the view alone; from one height in m to another; of one group. How they are sorted and
-    grouped: by stand, item, drawing cell ("column row"), or area ("number", empty for outside of any)."""
+    grouped: by stand, item, drawing cell ("x z", the corner in m), or area ("number", empty for outside of
+    any)."""
 
     stands: tuple[int, ...]
     outline: tuple[tuple[float, float], ...] = ()
@@ -84,7 +84,7 @@ def listed(level: PlantedLevel, wanted: Wanted, view: View, stock: Mapping[str, 
     parts = list(_parts(level, wanted, view, stock))
     columns = [np.concatenate(column) for column in zip(*parts)] if parts else _nothing()
     stand, item, ids, form, by_hand, height, far, triangles = columns
-    keys = _group_keys(level, wanted.grouped, stand, item, form)
+    keys = _group_keys(level, wanted.grouped, view.drawing.cell, stand, item, form)
     groups: dict[str, tuple[int, int]] = {}
     if keys is not None:
         names, which, counts = np.unique(keys, return_inverse=True, return_counts=True)
@@ -176,7 +176,12 @@ def _nothing() -> list[np.ndarray]:
 
 
 def _group_keys(
-    level: PlantedLevel, grouped: GroupedBy, stand: np.ndarray, item: np.ndarray, form: np.ndarray
+    level: PlantedLevel,
+    grouped: GroupedBy,
+    cell: float,
+    stand: np.ndarray,
+    item: np.ndarray,
+    form: np.ndarray,
 ) -> np.ndarray | None:
     """The key of each plant's group; None where they are not grouped."""
     match grouped:
@@ -185,8 +190,8 @@ def _group_keys(
         case "item":
             return item
         case "cell":
-            column, row = (np.floor(form[:, k] / CELL).astype(int).astype(str) for k in (0, 2))
-            return np.char.add(np.char.add(column, " "), row)
+            x, z = (np.char.mod("%g", np.floor(form[:, k] / cell) * cell) for k in (0, 2))
+            return np.char.add(np.char.add(x, " "), z)
         case "area":
             out = np.full(len(stand), "", "<U20")
             for number, shape in sorted(level.shapes.items(), reverse=True):

@@ -177,7 +177,7 @@ def _free(
 ) -> np.ndarray:
     """Where the middle of something so wide may come to lie, of places in m; bool (n,)."""
     free = shapely.contains_xy(inside, x, z)
-    for shape in clearing_near(planting.facts, inside.bounds):
+    for shape in clearing_near(planting.facts, inside.buffer(widest).bounds):
         free &= distances_at([shape], x, z)[0] >= shape.clear + widest
     for other in planted.plantings():
         if other.stand.number == planting.stand.number or other.settings.on or other.stand.off:

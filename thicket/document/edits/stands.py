@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -18,7 +18,7 @@ from thicket.document.mesh_touch import MeshTouch
 from thicket.document.pin_rows import PinRows, pins_from, rows_of
 from thicket.document.settings import Colour, Name, StandSettings, Stratum
 from thicket.document.touch import TouchMap, fitted
-from thicket.limits import STANDS, check_count
+from thicket.limits import LARGEST_TOUCH_CELL, SMALLEST_TOUCH_CELL, STANDS, check_count
 from thicket.refused import Refused
 
 Number = int
@@ -40,7 +40,7 @@ class AddStand(Edit):
     kind: Literal["add stand"] = "add stand"
     stand: StandFile
     touch: Array | None = None
-    touch_cell: float | None = None
+    touch_cell: Annotated[float, Field(ge=SMALLEST_TOUCH_CELL, le=LARGEST_TOUCH_CELL)] | None = None
     mesh_touch: Blob | None = None
     pins: PinRows = {}
     uprooted: Places = ()
@@ -55,8 +55,8 @@ class AddStand(Edit):
             raise Refused(f"stand: {level.name} has a stand {given.number} or {given.slug!r} already")
         touch = self.touch
         if touch is not None and self.touch_cell is not None:
-            if not self.touch_cell > 0 or touch.ndim != 2:
-                raise Refused("touch: it is a table of rows and columns, with cells of a size above 0 m")
+            if touch.ndim != 2:
+                raise Refused("touch: it is a table of rows and columns")
             touch = fitted(touch, self.touch_cell, level.touch_shape, level.touch_cell)
         if touch is not None and touch.shape != level.touch_shape:
             raise Refused("touch: the level's touch has other cells by now")

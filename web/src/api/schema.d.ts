@@ -1740,7 +1740,7 @@ export interface paths {
          * Select
          * @description Single plants by outline, item or pins.
          */
-        post: operations["server_pins_api_select"];
+        post: operations["server_pins_many_api_select"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1760,7 +1760,7 @@ export interface paths {
          * Hand
          * @description Do one thing to many single plants, as one journal entry.
          */
-        post: operations["server_pins_api_hand"];
+        post: operations["server_pins_many_api_hand"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7700,8 +7700,8 @@ export interface components {
         };
         /**
          * GroupOut
-         * @description Plants of a list that belong together: by stand (its id), item, drawing cell ("column row") or area
-         *     (its id, empty for outside of any); how many, and their triangles.
+         * @description Plants of a list that belong together: by stand (its id), item, drawing cell ("x z", its corner in m)
+         *     or area (its id, empty for outside of any); how many, and their triangles.
          */
         GroupOut: {
             /** Key */
@@ -20226,7 +20226,7 @@ export interface operations {
             };
         };
     };
-    server_pins_api_select: {
+    server_pins_many_api_select: {
         parameters: {
             query?: never;
             header?: never;
@@ -20333,7 +20333,7 @@ export interface operations {
             };
         };
     };
-    server_pins_api_hand: {
+    server_pins_many_api_hand: {
         parameters: {
             query?: never;
             header?: never;

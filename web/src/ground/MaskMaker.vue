@@ -4,7 +4,7 @@ import { answer, api, type MaskSource } from '../api/client'
 import { ConditionSettingsBounds, MaskSourceBounds } from '../api/bounds'
 import { KINDS } from '../api/kinds'
 import { useLevel } from '../level/level'
-import { fresh, type Kind } from '../planting/conditions'
+import { fresh, has, type Kind } from '../planting/conditions'
 import ChoiceField from '../shared/ChoiceField.vue'
 import NumberField from '../shared/NumberField.vue'
 import { useMasks } from './masks'
@@ -42,7 +42,7 @@ const automatic = ref(false)
 const followsStands = computed(
   () =>
     from.value === 'suitability' &&
-    (chosen.value?.settings.conditions ?? []).some((c) => ['stand', 'painting', 'density'].includes(c.kind)),
+    (chosen.value?.settings.conditions ?? []).some((c) => has(c.kind as Kind, 'stand')),
 )
 const { trouble, busy, attempt } = useAttempt()
 const kind = computed(() => VALUES.find((k) => k === from.value))

@@ -13,7 +13,7 @@ import {
 import { computed, ref } from 'vue'
 import { GroundStrokeInBounds } from '../api/bounds'
 import { useKeys } from '../level/keys'
-import { useBrush } from '../planting/brush'
+import { everywhere, isLimited, useBrush } from '../planting/brush'
 import BrushLimits from '../planting/BrushLimits.vue'
 import TipPicker from '../planting/TipPicker.vue'
 import ActionButton from '../shared/ActionButton.vue'
@@ -53,12 +53,12 @@ const inHand = computed(() =>
   touchUp.mask === mask ? verbs.value.find(([key]) => key === touchUp.verb) : undefined,
 )
 /** Whether it works only on some of the ground. */
-const chosen = ref(touchUp.limited)
+const chosen = ref(isLimited(touchUp.limits))
 const bounded = computed({
   get: () => chosen.value,
   set: (on) => {
     chosen.value = on
-    if (!on) touchUp.limits = { layer: '', slope: null, altitude: null, area: null, present: false }
+    if (!on) touchUp.limits = everywhere()
   },
 })
 const beginsAt = computed(() => Math.round(store.level!.low + store.level!.high) / 2)

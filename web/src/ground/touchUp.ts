@@ -3,7 +3,7 @@ import { defineStore, storeToRefs } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { answer, api, type GroundStroke } from '../api/client'
 import { useLevel } from '../level/level'
-import { useBrush } from '../planting/brush'
+import { everywhere, useBrush } from '../planting/brush'
 import { useTool } from '../planting/tool'
 import { useAttempt } from '../shared/useAttempt'
 
@@ -32,17 +32,7 @@ export const useTouchUp = defineStore('touch-up', () => {
   const mask = ref('')
   /** The grey that Even works toward, 0 to 1. */
   const grey = useLocalStorage('kt-grey', 0.5)
-  const limits = ref<GroundStroke['limits']>({
-    layer: '',
-    slope: null,
-    altitude: null,
-    area: null,
-    present: false,
-  })
-  const limited = computed(() => {
-    const l = limits.value
-    return !!(l.layer || l.slope || l.altitude || l.area !== null)
-  })
+  const limits = ref(everywhere())
   const { trouble, busy, attempt } = useAttempt()
   const chosen = ref('')
   /** The layer that Cover lays. */
@@ -105,7 +95,6 @@ export const useTouchUp = defineStore('touch-up', () => {
     mask,
     grey,
     limits,
-    limited,
     layer,
     trouble,
     busy,

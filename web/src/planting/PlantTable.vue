@@ -28,6 +28,13 @@ const COLUMNS: [NonNullable<ListIn['sort']>, string, string][] = [
   ['far', 'Away', 'How far it stands from the eye, in m'],
   ['triangles', 'Triangles', 'The triangles that it is drawn by in this view'],
 ]
+/** All that the rows are sorted by, also what has no column of its own. */
+const SORTED: { value: NonNullable<ListIn['sort']>; title: string }[] = [
+  ...COLUMNS.map(([value, title]) => ({ value, title: title.toLowerCase() })),
+  { value: 'size', title: 'size, × its mesh' },
+  { value: 'by hand', title: 'set by hand' },
+  { value: 'stand', title: 'stand' },
+]
 const GROUPED: { value: NonNullable<ListIn['grouped']>; title: string }[] = [
   { value: '', title: 'not at all' },
   { value: 'stand', title: 'by stand' },
@@ -42,8 +49,8 @@ function groupName(key: string): string {
   if (list.wish.grouped === 'item') return nameOf(key)
   if (list.wish.grouped === 'area')
     return key ? (store.shapes.find((s) => s.id === +key)?.name ?? '') : 'outside of areas'
-  const [column, row] = key.split(' ').map(Number)
-  return `${64 * column!} m east, ${64 * row!} m south`
+  const [east, south] = key.split(' ')
+  return `${east} m east, ${south} m south`
 }
 const items = computed(() => [
   ...new Set((list.every ? store.stands : store.chosen).filter((s) => !s.sward).flatMap((s) => s.items)),
@@ -125,6 +132,13 @@ const unit = (value: number) => (value < 10 ? value.toFixed(1) : whole(Math.roun
       @change="list.wish.height = $event"
     />
     <ChoiceField
+      label="Sorted by"
+      :value="list.wish.sort!"
+      :items="SORTED"
+      test="list-sort"
+      @change="list.sort($event)"
+    />
+    <ChoiceField
       label="Grouped"
       :value="list.wish.grouped!"
       :items="GROUPED"
@@ -172,34 +186,36 @@ const unit = (value: number) => (value < 10 ? value.toFixed(1) : whole(Math.roun
     >
       <template #default="{ item: k }">
         <div
+          v-for="(row, only) in [rowAt(k)]"
+          :key="only"
           class="line"
-          :class="{ on: rowAt(k) && isChosen(rowAt(k)!) }"
+          :class="{ on: row && isChosen(row) }"
           :data-test="`list-row-${k}`"
           @click="pick(k, $event)"
         >
-          <template v-if="rowAt(k)">
+          <template v-if="row">
             <v-btn
               variant="text"
               size="small"
               class="name"
-              :aria-pressed="isChosen(rowAt(k)!)"
+              :aria-pressed="isChosen(row)"
               @click.stop="pick(k, $event)"
               ><v-icon
-                v-if="rowAt(k)!.state === 'pinned'"
+                v-if="row.state === 'pinned'"
                 size="13"
                 :icon="mdiHandBackRightOutline"
                 title="set by hand"
-              />{{ nameOf(rowAt(k)!.item) }}</v-btn
+              />{{ nameOf(row.item) }}</v-btn
             >
-            <span class="number">{{ unit(rowAt(k)!.tall) }}</span>
-            <span class="number">{{ unit(rowAt(k)!.far) }}</span>
-            <span class="number">{{ whole(rowAt(k)!.triangles) }}</span>
+            <span class="number">{{ unit(row.tall) }}</span>
+            <span class="number">{{ unit(row.far) }}</span>
+            <span class="number">{{ whole(row.triangles) }}</span>
             <ActionButton
               variant="text"
               size="x-small"
               :icon="mdiCrosshairsGps"
               tip="Go there"
-              @click.stop="emit('go', [rowAt(k)!.x, rowAt(k)!.z])"
+              @click.stop="emit('go', [row.x, row.z])"
             />
           </template>
           <span v-else class="faint">…</span>
@@ -260,10 +276,10 @@ p {
   margin: 0 -4px 0 0;
 }
 .line:not(.head):hover {
-  background: var(--hover, rgb(0 0 0 / 5%));
+  background: color-mix(in srgb, var(--ink) 6%, transparent);
 }
 .on {
-  background: var(--chosen, rgb(60 90 50 / 16%));
+  background: color-mix(in srgb, var(--green) 18%, transparent);
 }
 .name {
   min-width: 0;

@@ -10,6 +10,17 @@ export type { TouchVerb, Verb }
 export const TOUCH_VERBS: TouchVerb[] = ['thicken', 'thin', 'ease', 'level']
 const RADII: [number, number] = [0.5, 200]
 const clamp = (v: number, lo: number, hi: number) => Math.min(Math.max(v, lo), hi)
+type Limits = NonNullable<Stroke['limits']>
+/** A brush that works everywhere. */
+export const everywhere = (): Limits => ({
+  layer: '',
+  slope: null,
+  altitude: null,
+  area: null,
+  present: false,
+})
+export const isLimited = (l: Limits): boolean =>
+  !!(l.layer || l.slope || l.altitude || l.area !== null || l.present)
 const OPPOSITE: Partial<Record<TouchVerb, TouchVerb>> = { thicken: 'thin', thin: 'thicken' }
 
 /** The brush in hand; its size, strength and the like are kept for this person. */
@@ -36,7 +47,7 @@ export const useBrush = defineStore('brush', () => {
    * or all.
    */
   const scope = ref<'selected' | 'stratum' | 'all'>('selected')
-  const limits = ref<Stroke['limits']>({ layer: '', slope: null, altitude: null, area: null, present: false })
+  const limits = ref(everywhere())
   /** The item that Set sets; empty for one drawn from the stand's mix. */
   const setItem = ref('')
   /** A mix kept under a name that Set and Scatter draw from, in place of the stand's own. */
@@ -54,10 +65,7 @@ export const useBrush = defineStore('brush', () => {
   const push = ref(false)
 
   const paints = computed(() => verb.value !== null && (TOUCH_VERBS as string[]).includes(verb.value))
-  const limited = computed(() => {
-    const l = limits.value
-    return !!(l.layer || l.slope || l.altitude || l.area !== null || l.present)
-  })
+  const limited = computed(() => isLimited(limits.value))
   /** The stands that the brush works on. */
   const targets = computed<Stand[]>(() => {
     const wide = verb.value === 'uproot' ? scope.value === 'all' : scope.value === 'stratum'

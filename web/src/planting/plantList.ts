@@ -77,7 +77,8 @@ export const usePlantList = defineStore('plant-list', () => {
   const find = (plant: string) => fetch(0, plant)
   /** Sort by a column; the same once more turns the order round. */
   function sort(by: NonNullable<Wish['sort']>): void {
-    wish.descending = wish.sort === by ? !wish.descending : by === 'height' || by === 'triangles'
+    wish.descending =
+      wish.sort === by ? !wish.descending : ['height', 'size', 'triangles', 'by hand'].includes(by)
     wish.sort = by
   }
 
@@ -86,10 +87,6 @@ export const usePlantList = defineStore('plant-list', () => {
     () => (wish.group = null),
   )
   watch([() => JSON.stringify(wish), () => stands.value.join(), every, open, () => store.version], again)
-  watch(
-    () => store.slug,
-    () => (open.value = false),
-  )
 
   return { open, every, wish, rows, total, groups, trouble, need, find, sort, again }
 })
